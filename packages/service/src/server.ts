@@ -33,9 +33,9 @@ export const routes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/openapi.json',
-    tag: 'Description',
+    tag: 'API description',
     audience: 'anyone',
-    summary: 'This API as OpenAPI 3.1',
+    summary: 'Get this API as OpenAPI 3.1',
     handle: async ({ app: asked }) => description(asked),
   }),
 ];
@@ -64,9 +64,9 @@ function identify(app: App): Identify {
       const viewer = await tokenViewer(app, token);
       const isBound = viewer.keyThumbprint !== undefined;
       if (isBound !== (scheme === 'DPoP'))
-        throw new Refusal('TOKEN_INVALID', 'the access token was sent in another way than it was issued for');
+        throw new Refusal('TOKEN_INVALID', 'The access token was sent with another scheme than it was issued for.');
       if (isBound && (await proofOf(app, ctx, token)) !== viewer.keyThumbprint)
-        throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+        throw new Refusal('PROOF_INVALID', 'The DPoP proof is missing or uses another key.');
       return viewer;
     },
     async isShown({ kind, name }, { person, client }) {

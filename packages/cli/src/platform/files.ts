@@ -4,7 +4,7 @@ import { localProblem } from './problem.ts';
 /** Reads a file of text, or standard input for `-`. @throws {Problem} `NOT_FOUND` */
 export function readTextFile(path: string): string {
   if (path === '-') return readFileSync(0, 'utf8');
-  if (!existsSync(path)) throw localProblem('NOT_FOUND', `there is no file \`${path}\``, { word: path });
+  if (!existsSync(path)) throw localProblem('NOT_FOUND', `There is no file “${path}”.`, { word: path });
   return readFileSync(path, 'utf8');
 }
 
@@ -19,7 +19,7 @@ export function readJsonFile(path: string): object {
     const position = { line: before.length, column: before.at(-1)!.length + 1, offset };
     throw localProblem(
       'INPUT_INVALID',
-      `\`${path}\` is not JSON: ${(cause as Error).message}`,
+      `“${path}” is not valid JSON: ${(cause as Error).message}.`,
       { position },
       { cause },
     );
@@ -31,7 +31,7 @@ export function readPairs(pairs: readonly string[], option: string): Record<stri
   return Object.fromEntries(
     pairs.map((pair) => {
       const at = pair.indexOf('=');
-      if (at < 1) throw localProblem('INPUT_INVALID', `\`${pair}\` is not name=value`, { pointer: option, word: pair });
+      if (at < 1) throw localProblem('INPUT_INVALID', `“${pair}” is not name=value.`, { pointer: option, word: pair });
       return [pair.slice(0, at), pair.slice(at + 1)];
     }),
   );
@@ -48,6 +48,6 @@ export function writeNewFile(path: string, text: string): void {
     writeFileSync(path, text, { flag: 'wx' });
   } catch (cause) {
     if ((cause as { code?: string }).code !== 'EEXIST') throw cause;
-    throw localProblem('NAME_TAKEN', `\`${path}\` is already there`, { word: path, hint: 'choose another name' });
+    throw localProblem('NAME_TAKEN', `The file “${path}” already exists.`, { word: path, hint: 'Use another name.' });
   }
 }

@@ -39,7 +39,7 @@ export function problemLines({ document }: Problem): string[] {
   if (problems.length > 1 || (problems[0] && !document.detail.includes(problems[0].message)))
     lines.push(...problems.map((one) => `  ${one.at}: ${one.message}${one.hint ? ` (${one.hint})` : ''}`));
   if (hint && !problems.some((one) => one.hint === hint)) lines.push(`  hint: ${hint}`);
-  else if (nearest?.[0]) lines.push(`  hint: did you mean \`${nearest[0]}\`?`);
+  else if (nearest?.[0]) lines.push(`  hint: Did you mean “${nearest[0]}”?`);
   if (reference) lines.push(`  reference: ${reference}`);
   lines.push(`  code: ${document.code}`);
   return lines.map(harmless);

@@ -53,12 +53,12 @@ async function sendFile(
 export async function callService(method: string, path: string, options: CallOptions = {}): Promise<Response> {
   const credentials = readCredentials();
   if (!credentials && !options.isAnonymous)
-    throw localProblem('SIGN_IN_NEEDED', `you are not signed in to ${serviceUrl()}`, {
-      hint: 'underbell sign-in EMAIL',
+    throw localProblem('SIGN_IN_NEEDED', `You are not signed in to ${serviceUrl()}.`, {
+      hint: 'Run underbell sign-in EMAIL.',
     });
   const { file, body } = options;
   if (file && !existsSync(file.path))
-    throw localProblem('NOT_FOUND', `there is no file \`${file.path}\``, { word: file.path });
+    throw localProblem('NOT_FOUND', `There is no file “${file.path}”.`, { word: file.path });
   const url = `${serviceUrl()}${path}${queryText(options.query ?? {})}`;
   const headers = {
     ...(credentials && !options.isAnonymous ? { Authorization: `Bearer ${credentials.key}` } : {}),
@@ -72,8 +72,8 @@ export async function callService(method: string, path: string, options: CallOpt
   } catch (cause) {
     throw localProblem(
       'SERVICE_UNREACHABLE',
-      `Under Bell does not answer at ${serviceUrl()}`,
-      { hint: 'is it started? npm start' },
+      `Under Bell does not respond at ${serviceUrl()}.`,
+      { hint: 'Start it with npm start, or check UNDERBELL_URL.' },
       { cause },
     );
   }
@@ -86,7 +86,7 @@ async function readProblem(answer: Response): Promise<Problem> {
   const document = readDocument(text);
   if (typeof document?.code === 'string' && typeof document.detail === 'string')
     return new Problem(document as ProblemDocument);
-  return localProblem('INTERNAL', `the service answered ${answer.status} without a reason`);
+  return localProblem('INTERNAL', `The service answered with status ${answer.status} and no reason.`);
 }
 
 function readDocument(text: string): Partial<ProblemDocument> | null | undefined {
@@ -105,8 +105,8 @@ export async function callApi<T>(method: string, path: string, options: CallOpti
   try {
     return (await answer.json()) as T;
   } catch (cause) {
-    const hint = 'is it the address of the service? underbell sign-in EMAIL --url ADDRESS';
-    throw localProblem('SERVICE_UNREACHABLE', `what answers at ${serviceUrl()} is not Under Bell`, { hint }, { cause });
+    const hint = 'Check the URL, then run underbell sign-in EMAIL --url URL.';
+    throw localProblem('SERVICE_UNREACHABLE', `The server at ${serviceUrl()} is not Under Bell.`, { hint }, { cause });
   }
 }
 

@@ -1,16 +1,15 @@
 <script setup lang="ts">
 import { Alert } from 'ant-design-vue';
 import type { ProblemDocument } from '@underbell/core/refusal';
-import { capitalised } from './format.ts';
 
 defineProps<{ problem: ProblemDocument }>();
 </script>
 
 <template>
   <Alert type="error" show-icon role="alert" class="note">
-    <template #message>{{ capitalised(problem.detail) }}</template>
+    <template #message>{{ problem.detail }}</template>
     <template #description>
-      <p v-if="problem.hint">{{ capitalised(problem.hint) }}</p>
+      <p v-if="problem.hint">{{ problem.hint }}</p>
       <ul v-if="problem.problems && problem.problems.length > 1">
         <li v-for="one in problem.problems" :key="one.at + one.message">
           <code>{{ one.at }}</code> {{ one.message }}

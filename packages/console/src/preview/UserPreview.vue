@@ -71,7 +71,7 @@ const shown = computed(() =>
       <template v-for="one in shown" :key="one.figure.name">
         <dt>{{ one.figure.title }}</dt>
         <dd v-if="one.result?.refused" class="none">
-          {{ capitalised(one.result.refused.message.replaceAll('`', '')) }}
+          {{ one.result.refused.message }}
         </dd>
         <dd v-else-if="one.cells.length === 0" class="quiet">none</dd>
         <dd v-else>

@@ -8,7 +8,6 @@ import ChoiceField from '../platform/ChoiceField.vue';
 import ProblemNote from '../platform/ProblemNote.vue';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
-import { capitalised } from '../platform/format.ts';
 import RowRuleTest from './RowRuleTest.vue';
 import { useFilterEditor } from './useFilterEditor.ts';
 
@@ -128,8 +127,8 @@ const save = () =>
       <span id="condition">Visible rows (filter)</span>
       <div ref="place" class="text" />
       <p v-if="refusal" class="refusal" role="alert">
-        <b>{{ capitalised(refusal.detail) }}.</b>
-        {{ refusal.hint ? capitalised(refusal.hint) : '' }}
+        <b>{{ refusal.detail }}</b>
+        {{ refusal.hint }}
         <small v-if="refusal.position">line {{ refusal.position.line }}, column {{ refusal.position.column }}</small>
       </p>
       <p v-else-if="trial" class="understood">

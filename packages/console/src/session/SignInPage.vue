@@ -3,7 +3,6 @@ import { Alert, Button, Form, FormItem, Input, InputPassword } from 'ant-design-
 import { computed, reactive } from 'vue';
 import { useRoute, useRouter } from 'vue-router';
 import ProblemNote from '../platform/ProblemNote.vue';
-import { capitalised } from '../platform/format.ts';
 import { useAttempt } from '../platform/useAttempt.ts';
 import { useResource } from '../platform/useResource.ts';
 import { useSession } from './useSession.ts';
@@ -53,7 +52,7 @@ const submit = () =>
       type="error"
       show-icon
       role="alert"
-      :message="capitalised(refused)"
+      :message="refused"
       class="refused"
     />
     <ProblemNote v-if="problem" :problem="problem" />

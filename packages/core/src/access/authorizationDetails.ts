@@ -108,9 +108,9 @@ export function checkBounds(details: ReportViewDetails, bounds: ClientBounds): v
   const outside = (message: string, word: string, allowed: readonly string[]) =>
     new Refusal('TOKEN_SCOPE_EXCEEDED', message, { pointer: '/0', word, ...suggest(word, allowed) });
   if (!bounds.reports.includes(details.report))
-    throw outside(`this client may not ask for the report \`${details.report}\``, details.report, bounds.reports);
+    throw outside(`This client cannot request report “${details.report}”.`, details.report, bounds.reports);
   const extra = details.actions.find((action) => !bounds.actions.includes(action));
-  if (extra !== undefined) throw outside(`this client may not ask for \`${extra}\``, extra, bounds.actions);
+  if (extra !== undefined) throw outside(`This client cannot request “${extra}”.`, extra, bounds.actions);
   if (details.person !== undefined && !bounds.mayNamePersons)
-    throw outside('this client may not ask on behalf of persons', details.person, []);
+    throw outside('This client cannot act for users.', details.person, []);
 }

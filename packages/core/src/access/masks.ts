@@ -172,7 +172,7 @@ export function checkMask(mask: Mask, dataset: DatasetShape): void {
   const find = (name: string, pointer: string): DatasetColumn => {
     const column = dataset.columns.find((one) => one.name === name);
     if (column) return column;
-    throw new Refusal('FILTER_UNKNOWN_COLUMN', `no column \`${name}\` in \`${dataset.name}\``, {
+    throw new Refusal('FILTER_UNKNOWN_COLUMN', `Dataset “${dataset.name}” has no column “${name}”.`, {
       pointer,
       word: name,
       ...suggest(
@@ -186,17 +186,17 @@ export function checkMask(mask: Mask, dataset: DatasetShape): void {
   const { by } = effect;
   const type = valueTypeOf(column.type);
   const wrong = (hint: string) =>
-    new Refusal('INPUT_INVALID', `\`${column.name}\` is ${type} and cannot be coarsened so`, {
+    new Refusal('INPUT_INVALID', `Column “${column.name}” has type ${type} and cannot be reduced like this.`, {
       pointer: '/effect/by',
       word: by.to,
       hint,
     });
   if (by.to === 'column') {
     const other = find(by.column, '/effect/by/column');
-    if (other.name === column.name) throw wrong('name another column');
-    if (valueTypeOf(other.type) !== type) throw wrong(`\`${other.name}\` has another type; name one that is ${type}`);
+    if (other.name === column.name) throw wrong('Select another column.');
+    if (valueTypeOf(other.type) !== type) throw wrong(`Column “${other.name}” has another type: select a column of type ${type}.`);
   } else if (by.to === 'band') {
-    if (type !== 'number') throw wrong('steps fit numbers');
+    if (type !== 'number') throw wrong('Steps need numbers.');
   } else if (periods.includes(by.to) && type !== 'date' && type !== 'instant')
-    throw wrong('periods fit dates and instants');
+    throw wrong('Periods need dates or timestamps.');
 }

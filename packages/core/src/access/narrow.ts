@@ -3,7 +3,7 @@ import { Refusal } from '../refusal/index.ts';
 import type { ReportViewDetails } from './authorizationDetails.ts';
 
 function widens(what: string, pointer: string, word?: string): Refusal {
-  return new Refusal('TOKEN_WIDENS', `an exchange can only narrow: ${what}`, {
+  return new Refusal('TOKEN_WIDENS', `A token exchange can only narrow: ${what}.`, {
     pointer: `/0/${pointer}`,
     ...(word === undefined ? {} : { word }),
   });
@@ -17,7 +17,7 @@ function narrowList<T extends string>(
 ): readonly T[] | undefined {
   if (asked === undefined || held === undefined) return asked ?? held;
   const extra = asked.find((one) => !held.includes(one));
-  if (extra !== undefined) throw widens(`the token does not hold the ${what} \`${extra}\``, `${what}s`, extra);
+  if (extra !== undefined) throw widens(`the token does not include the ${what} “${extra}”`, `${what}s`, extra);
   return asked;
 }
 
@@ -29,7 +29,7 @@ function narrowValues(
 ): Readonly<Record<string, string>> | undefined {
   for (const [name, value] of Object.entries(asked ?? {})) {
     const fixed = held !== undefined && Object.hasOwn(held, name) ? held[name] : undefined;
-    if (fixed !== undefined && fixed !== value) throw widens(`the token fixes \`${name}\``, what, name);
+    if (fixed !== undefined && fixed !== value) throw widens(`the token fixes “${name}”`, what, name);
   }
   return held || asked ? { ...held, ...asked } : undefined;
 }
@@ -58,7 +58,7 @@ function sameOrAdded(
 ): string | undefined {
   if (asked === undefined || asked === held) return held;
   if (held !== undefined) throw widens(`the token is for another ${what}`, what, asked);
-  if (!mayAdd) throw widens(`the token names no ${what}, so none can be named`, what, asked);
+  if (!mayAdd) throw widens(`the token names no ${what}, so none can be added`, what, asked);
   return asked;
 }
 

@@ -54,7 +54,7 @@ function ruleFor(
     return { node: checkFilter(readFilter(rule.where), scope) };
   } catch (error) {
     if (!isRefusal(error, 'VALUE_UNBOUND')) throw error;
-    return { node: nothing, words: `no rows: ${person.name} has no attribute \`${error.details.word}\`` };
+    return { node: nothing, words: `no rows: ${person.name} has no attribute “${error.details.word}”` };
   }
 }
 
@@ -97,7 +97,7 @@ function personParts(
       ...parts,
       part('no rule applies', {
         node: nothing,
-        words: `no rows: no rule of \`${dataset.name}\` applies to ${person.name}`,
+        words: `no rows: no row rule of dataset “${dataset.name}” applies to ${person.name}`,
       }),
     ];
   }
@@ -177,13 +177,13 @@ export function checkTokenFilter(
   const guarding = guardingColumns(rules, dataset);
   const holding = [...(node ? [node] : []), ...(options.beside ?? [])];
   if (holding.some((one) => fixesOneOf(one, guarding))) return node;
-  const columns = [...guarding].map((name) => `\`${name}\``).join(' or ');
+  const columns = [...guarding].map((name) => `“${name}”`).join(' or ');
   throw new Refusal(
     'TOKEN_NEEDS_FILTER',
-    `\`${dataset.name}\` is filtered by records; the token must name a person, or a filter that fixes ${columns}`,
+    `Dataset “${dataset.name}” has row rules: the token must name a user, or fix ${columns} with a filter.`,
     {
       pointer: `where/${dataset.name}`,
-      hint: `for example "where": {"${dataset.name}": "${[...guarding][0] ?? 'column'} = '…'"}`,
+      hint: `Example: "where": {"${dataset.name}": "${[...guarding][0] ?? 'column'} = '…'"}`,
     },
   );
 }
@@ -192,7 +192,7 @@ export function checkTokenFilter(
 export function checkTokenDatasets(where: Readonly<Record<string, string>>, datasets: readonly string[]): void {
   for (const name of Object.keys(where)) {
     if (datasets.includes(name)) continue;
-    throw new Refusal('INPUT_INVALID', `the report reads no dataset \`${name}\``, {
+    throw new Refusal('INPUT_INVALID', `The report does not use dataset “${name}”.`, {
       pointer: `where/${name}`,
       word: name,
       ...suggest(name, datasets),
@@ -203,10 +203,10 @@ export function checkTokenDatasets(where: Readonly<Record<string, string>>, data
 /** Whoever gave a program what it reaches has left, and nobody else gave it that. */
 const nobodyBehind: FilterPart = {
   origin: 'row rule',
-  name: 'nobody behind it',
+  name: 'without a user',
   isFixed: true,
   node: nothing,
-  words: 'no rows: whoever gave the program what it reaches has left',
+  words: 'no rows: the user who granted the client its permissions is deactivated',
 };
 
 /**
@@ -320,7 +320,7 @@ export function checkRule(where: string, dataset: DatasetShape, attributes: read
   checkWithSamples(where, dataset, (source, name) => {
     if (source !== 'person') return false;
     if (name === 'email' || attributes.includes(name)) return true;
-    throw new Refusal('VALUE_UNBOUND', `nobody has an attribute \`${name}\``, {
+    throw new Refusal('VALUE_UNBOUND', `There is no user attribute “${name}”.`, {
       word: name,
       ...suggest(name, [...attributes, 'email']),
     });
@@ -380,11 +380,11 @@ export function requireRecord(fields: readonly RecordField[], record: Readonly<R
   const isEmpty = Object.hasOwn(record, name);
   throw new Refusal(
     'RECORD_INCOMPLETE',
-    isEmpty ? `the record has no \`${name}\` yet` : `the record comes without \`${name}\``,
+    isEmpty ? `The field “${name}” of the record is empty.` : `The record has no field “${name}”.`,
     {
       pointer: `record/${name}`,
       word: name,
-      hint: isEmpty ? 'a new record shows its figures once it is saved' : 'the page around tells it with the record',
+      hint: isEmpty ? 'Save the record, then open the report again.' : 'The host page must send this field with the record.',
       ...(isEmpty ? {} : suggest(name, Object.keys(record))),
     },
   );
@@ -395,7 +395,7 @@ export function checkRecipientFilter(where: string, dataset: DatasetShape, colum
   checkWithSamples(where, dataset, (source, name) => {
     if (source !== 'recipient') return false;
     if (columns.includes(name)) return true;
-    throw new Refusal('VALUE_UNBOUND', `the recipient list has no column \`${name}\``, {
+    throw new Refusal('VALUE_UNBOUND', `The recipient list has no column “${name}”.`, {
       word: name,
       ...suggest(name, columns),
     });

@@ -299,7 +299,7 @@ function choicePart(
   const source = figureInView(viewing, findFigure(viewing.page, choice.figure));
   const mark = selectionColumn(source);
   if (mark === undefined)
-    throw new Refusal('FIGURE_UNKNOWN', `nothing can be picked in the figure \`${choice.figure}\``, {
+    throw new Refusal('FIGURE_UNKNOWN', `Nothing can be selected in figure “${choice.figure}”.`, {
       word: choice.figure,
     });
   const column = sameColumn(viewing.shapeOf?.(source) ?? dataset, mark.by, dataset);
@@ -344,7 +344,7 @@ export function viewingBefore(
   const limits = (one: ParameterValue) => one.span && parameterColumn(viewing.report, one.parameter, dataset);
   const moved = chosen.find(limits) ?? fixed.find((one) => one.origin === 'burst' && limits(one));
   if (!moved?.span)
-    return fixed.some(limits) ? 'not compared: the period is fixed here' : 'not compared: no period is chosen';
+    return fixed.some(limits) ? 'not compared: the period is fixed' : 'not compared: no period is selected';
   const span = spanBefore(moved.span, how);
   const move = <T extends ParameterValue>(one: T): T => {
     if ((one as ParameterValue) !== moved) return one;

@@ -93,7 +93,7 @@ export const boardSchema = Joi.object({
       }),
     )
     .max(12)
-    .description('pages of hosts that an administrator allows, each in a frame'),
+    .description('web pages of allowed origins, each in a frame'),
 }).required();
 
 function themeProblems({ background, figure, text }: BoardTheme): Problem[] {
@@ -101,8 +101,8 @@ function themeProblems({ background, figure, text }: BoardTheme): Problem[] {
   return Object.entries(on).flatMap(([name, behind]) => {
     const found = contrast(text, behind);
     if (found >= leastContrast) return [];
-    const message = `text on the ${name} has a contrast of ${found.toFixed(1)}, at least ${leastContrast} can be read`;
-    return [{ at: '/theme/text', message, hint: 'take a darker or a lighter text' }];
+    const message = `Text on ${name} has a contrast of ${found.toFixed(1)}; the minimum is ${leastContrast}.`;
+    return [{ at: '/theme/text', message, hint: 'Use a darker or lighter text colour.' }];
   });
 }
 
@@ -116,11 +116,11 @@ function placeProblems({ figures, frames = [] }: BoardDefinition): Problem[] {
     const before = all.slice(0, index);
     const add = (part: string, message: string): Problem => ({ at: toPointer([...path, part]), message });
     return [
-      ...(before.some((other) => other.name === name) ? [add('name', `\`${name}\` stands here a second time`)] : []),
+      ...(before.some((other) => other.name === name) ? [add('name', `“${name}” is on the board twice.`)] : []),
       ...(at.column + at.width - 1 > gridColumns
-        ? [add('at', `it reaches past the ${gridColumns} columns of the board`)]
+        ? [add('at', `It exceeds the ${gridColumns} columns of the board.`)]
         : []),
-      ...(before.some((other) => overlaps(other.at, at)) ? [add('at', `\`${name}\` lies over another figure`)] : []),
+      ...(before.some((other) => overlaps(other.at, at)) ? [add('at', `“${name}” overlaps another figure.`)] : []),
     ];
   });
 }
@@ -133,8 +133,8 @@ function frameProblems({ frames = [] }: BoardDefinition, origins: readonly strin
     return [
       {
         at: toPointer(['frames', i, 'address']),
-        message: `boards may show nothing of ${origin}`,
-        hint: 'an administrator says which hosts boards may frame',
+        message: `${origin} is not an allowed origin.`,
+        hint: 'An administrator sets the allowed origins.',
         ...suggest(origin, origins),
       },
     ];
@@ -154,14 +154,14 @@ function figureProblems(
     problems.push({ at: at(path), message, ...more });
   const report = find(one.report);
   if (!report) {
-    add('report', `there is no report \`${one.report}\``, suggest(one.report, known));
+    add('report', `There is no report “${one.report}”.`, suggest(one.report, known));
     return problems;
   }
   const page = report.pages.find((other) => other.name === one.page);
   if (!page) {
     add(
       'page',
-      `\`${report.name}\` has no page \`${one.page}\``,
+      `Report “${report.name}” has no page “${one.page}”.`,
       suggest(
         one.page,
         report.pages.map((other) => other.name),
@@ -172,7 +172,7 @@ function figureProblems(
   if (!page.figures.some((other) => other.name === one.figure && other.kind !== 'picker'))
     add(
       'figure',
-      `the page \`${page.name}\` has no figure \`${one.figure}\``,
+      `Page “${page.name}” has no figure “${one.figure}”.`,
       suggest(
         one.figure,
         page.figures.map((other) => other.name),
@@ -181,10 +181,10 @@ function figureProblems(
   const parameters = (report.parameters ?? []).map((other) => other.name);
   for (const name of Object.keys(one.parameters ?? {}))
     if (!parameters.includes(name))
-      add('parameters', `\`${report.name}\` has no parameter \`${name}\``, suggest(name, parameters));
+      add('parameters', `Report “${report.name}” has no parameter “${name}”.`, suggest(name, parameters));
   for (const name of Object.keys(one.where ?? {}))
     if (!Object.hasOwn(report.datasets, name))
-      add('where', `\`${report.name}\` reads no dataset \`${name}\``, suggest(name, Object.keys(report.datasets)));
+      add('where', `Report “${report.name}” does not use dataset “${name}”.`, suggest(name, Object.keys(report.datasets)));
   return problems;
 }
 

@@ -231,20 +231,18 @@ function checkFiles({ formats, template, destination, empty }: BurstDefinition):
   if (wants !== (template !== undefined))
     throw new Refusal(
       'BURST_INVALID',
-      wants
-        ? 'the format `template` needs a prepared workbook'
-        : 'a template is named, but the format `template` is not',
-      { pointer: wants ? '/template' : '/formats', hint: 'underbell template list' },
+      wants ? 'The format “template” needs a workbook template.' : 'A workbook template is set, but the format “template” is not.',
+      { pointer: wants ? '/template' : '/formats', hint: 'List workbook templates with: underbell template list' },
     );
   if (formats.length === 0 && !(destination.kind === 'mail' && destination.page === true))
-    throw new Refusal('BURST_INVALID', 'a copy needs a file, or a letter that shows the page', {
+    throw new Refusal('BURST_INVALID', 'A copy needs at least one format, or an email that shows the page.', {
       pointer: '/formats',
-      hint: copyFormats.join(', '),
+      hint: `Formats: ${copyFormats.join(', ')}`,
     });
   if (empty === 'note' && destination.kind !== 'mail')
-    throw new Refusal('BURST_INVALID', `a note to those without rows needs mail, not a ${destination.kind}`, {
+    throw new Refusal('BURST_INVALID', `A message to recipients without rows needs email, not ${destination.kind}.`, {
       pointer: '/empty',
-      hint: 'skip them, or refuse the run',
+      hint: 'Skip these recipients, or reject the run.',
     });
 }
 
@@ -267,10 +265,10 @@ function checkSetOnce({ bind, period, parameters }: BurstDefinition): void {
   ];
   const twice = names.find(([name], i) => names.slice(0, i).some(([other]) => other === name));
   if (twice === undefined) return;
-  throw new Refusal('BURST_INVALID', `the parameter \`${twice[0]}\` is set twice`, {
+  throw new Refusal('BURST_INVALID', `Parameter “${twice[0]}” is set twice.`, {
     pointer: twice[1],
     word: twice[0],
-    hint: 'set it by `bind`, by `period` or by `parameters`, one of them',
+    hint: 'Set it in “bind”, in “period” or in “parameters”.',
   });
 }
 
@@ -278,18 +276,18 @@ function checkSetOnce({ bind, period, parameters }: BurstDefinition): void {
 function checkCutting({ bind, where, asSeenBy, each, many = {}, pdf, formats }: BurstDefinition): void {
   const isCut = bind !== undefined || Object.values(where ?? {}).some((text) => recipientColumns(text).length > 0);
   if (!isCut && asSeenBy !== 'recipient')
-    throw new Refusal('BURST_INVALID', 'nothing makes one copy different from another', {
+    throw new Refusal('BURST_INVALID', 'All copies would be the same.', {
       pointer: '/bind',
-      hint: 'bind a parameter to a column of the list, or say `where` with recipient(…), or `asSeenBy` the recipient',
+      hint: 'Bind a parameter to a list column, add a filter with recipient(), or apply the row rules of the recipients.',
     });
   if (pdf && formats.some((one) => one !== 'pdf'))
-    throw new Refusal('BURST_INVALID', 'only a PDF takes a password; the other files would go without', {
+    throw new Refusal('BURST_INVALID', 'Only PDF files can have a password.', {
       pointer: '/formats',
-      hint: 'send the PDF alone, or leave the password out',
+      hint: 'Send the PDF only, or remove the password.',
     });
   if (each !== undefined && !Object.hasOwn(many, each))
-    throw new Refusal('BURST_INVALID', `\`each\` names \`${each}\`, which holds one value only`, {
+    throw new Refusal('BURST_INVALID', `Column “${each}” has one value only, so it cannot give a copy per value.`, {
       pointer: '/each',
-      hint: `say what stands between its values: "many": {"${each}": ";"}`,
+      hint: `Set the separator of its values: "many": {"${each}": ";"}`,
     });
 }

@@ -125,9 +125,9 @@ export function readRate(text: string): Rate {
   const [, copies, count = '1', unit] = /^\s*(\d{1,9})\s+per\s+(?:(\d{1,7})\s*)?([a-z]+)\s*$/i.exec(text) ?? [];
   const seconds = Number(count) * (units[unit?.toLowerCase() ?? ''] ?? Number.NaN);
   if (Number(copies) >= 1 && seconds >= 1 && seconds <= maxRateSeconds) return { copies: Number(copies), seconds };
-  throw new Refusal('INPUT_INVALID', `\`${text.slice(0, 60)}\` is no limit`, {
+  throw new Refusal('INPUT_INVALID', `“${text.slice(0, 60)}” is not a valid rate limit.`, {
     word: text.slice(0, 60),
-    hint: 'write it like `3 per 10 s` or `1600 per day`; seconds, minutes, hours and days are known, up to 31 days',
+    hint: 'Example: 3 per 10 s, or 1600 per day. Units: seconds, minutes, hours, days; at most 31 days.',
   });
 }
 

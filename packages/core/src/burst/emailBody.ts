@@ -47,7 +47,7 @@ export function writeLetter({ message, page, link, unsubscribe }: LetterContent)
     message.trim(),
     ...(numbers ? [`${numbers.title}, ${numbers.page}\n${limits}`, lines.join('\n')] : []),
     `${link.words}: ${link.address}`,
-    ...(unsubscribe === undefined ? [] : [`To get no more of these: ${unsubscribe}`]),
+    ...(unsubscribe === undefined ? [] : [`Unsubscribe: ${unsubscribe}`]),
   ]
     .filter((one) => one !== '')
     .join('\n\n');
@@ -61,7 +61,7 @@ export function writeLetter({ message, page, link, unsubscribe }: LetterContent)
 ${paragraphs(message)}
 ${figures}
 <p style="margin:0 0 14px"><a href="${escapeUTF8(link.address)}" style="color:#1d5468">${escapeUTF8(link.words)}</a></p>
-${unsubscribe === undefined ? '' : `<p style="margin:0;font-size:12px;color:#4c5f68"><a href="${escapeUTF8(unsubscribe)}" style="color:#4c5f68">Get no more of these</a></p>`}
+${unsubscribe === undefined ? '' : `<p style="margin:0;font-size:12px;color:#4c5f68"><a href="${escapeUTF8(unsubscribe)}" style="color:#4c5f68">Unsubscribe</a></p>`}
 </div></body></html>
 `;
   return { text: `${text}\n`, html };

@@ -208,12 +208,12 @@ export function readPeriod(
     new Refusal('INPUT_INVALID', message, { pointer: 'period', ...(text ? { word: text } : {}), hint });
   if (period === undefined) {
     if (text === undefined) return { name: 'once', words: 'once' };
-    throw refuse(`\`${burst}\` has no periods`, 'leave the period out');
+    throw refuse(`Burst “${burst}” has no periods.`, 'Leave out the period.');
   }
   if (period.unit === 'run') return readRun(burst, text, { locale, timeZone, ...(at === undefined ? {} : { at }) });
   const { unit } = period;
   const example = examples[unit];
-  if (text === undefined) throw refuse(`\`${burst}\` needs a period`, `give a ${unit}, for example ${example}`);
+  if (text === undefined) throw refuse(`\`${burst}\` needs a period`, `Specify a ${unit}, example: ${example}.`);
   try {
     const span = readSpan(text, '2000-01-01');
     const name = spanName(startOf(span.from, unit), unit);
@@ -222,7 +222,7 @@ export function readPeriod(
   } catch (error) {
     if (!isRefusal(error, 'VALUE_INVALID')) throw error;
   }
-  throw refuse(`\`${text}\` is not a ${unit}`, `write it like ${example}`);
+  throw refuse(`“${text}” is not a ${unit}.`, `Example: ${example}`);
 }
 
 function readRun(
@@ -234,10 +234,10 @@ function readRun(
   const parts = runNamePattern.exec(name)?.slice(1).map(Number) as number[] | undefined;
   const start = parts && Date.UTC(parts[0]!, parts[1]! - 1, parts[2], parts[3], parts[4], parts[5]);
   if (start === undefined || runName(start) !== name)
-    throw new Refusal('INPUT_INVALID', `each run of \`${burst}\` is its own`, {
+    throw new Refusal('INPUT_INVALID', `Burst “${burst}” has no periods: each run is its own.`, {
       pointer: 'period',
       ...(text ? { word: text } : {}),
-      hint: 'leave the period out',
+      hint: 'Leave out the period.',
     });
   return { name, words: formatInstant(start, { locale, timeZone }) };
 }

@@ -164,7 +164,7 @@ class Occurrence {
     const never = found.filter(({ text, known }) => !known.has(text));
     const words = never.map(({ column, text }) => {
       const nearest = this.#nearest(text, column);
-      return `\`${text}\`${nearest === undefined ? '' : `; did you mean \`${nearest}\`?`}`;
+      return `“${text}”${nearest === undefined ? '' : ` (did you mean “${nearest}”?)`}`;
     });
     return { isAll: never.length > 0 && never.length === found.length, words };
   }
@@ -183,14 +183,14 @@ function emptyCopy(
     .join('; ');
   const { isAll, words } = occurrence.never(cut);
   const [first] = words;
-  const never = !isAll ? '' : `, or at any time${first?.includes(';') ? first.slice(first.indexOf(';')) : ''}`;
+  const never = !isAll ? '' : `, or at any time${/ \(did you mean .*/.exec(first ?? '')?.[0] ?? ''}`;
   const reason = blind
-    ? `${blind.sender} may see no rows of \`${blind.dataset}\`, and copies hold no more than their sender may see`
+    ? `the sender ${blind.sender} has no access to rows of dataset “${blind.dataset}”`
     : `no rows${what === '' ? '' : ` for ${what}`} in ${period.words}${never}`;
   const { empty = 'skip' } = definition;
   if (empty !== 'note') return { action: empty, reason };
   return run === undefined
-    ? { action: 'send', reason: `${reason}: a note without files` }
+    ? { action: 'send', reason: `${reason}: message without files` }
     : { action: 'skip', reason: `already sent in run ${run}` };
 }
 
@@ -218,16 +218,16 @@ export function* planEntries(input: PlanInput): Generator<PlanEntry> {
     const inactive = inactiveWords(recipient, input.start.day);
     if (inactive !== undefined) return skip(inactive);
     const unwanted = input.unwanted?.get(recipient.address.toLowerCase());
-    if (unwanted !== undefined) return skip(`wants no more of these since ${unwanted.toISOString().slice(0, 10)}`);
-    if (cut === undefined) return skip(why ?? 'there is no copy for them');
+    if (unwanted !== undefined) return skip(`unsubscribed since ${unwanted.toISOString().slice(0, 10)}`);
+    if (cut === undefined) return skip(why ?? 'no copy');
     const run = input.alreadySent.get(recipient.id);
     if (rows === 0) return { ...base, cut, rows, files: [], ...emptyCopy(input, occurrence, cut, run) };
     const { files, clash } = copyFiles(input, recipient, taken);
     const planned = { ...base, cut, rows, files };
     const refuse = (reason: string): PlanEntry => ({ ...planned, action: 'skip', reason });
     if (run !== undefined) return refuse(`already sent in run ${run}`);
-    if (files.length === 0) return refuse(`wants ${recipient.formats!.join(', ')}, which this burst does not make`);
-    if (clash !== undefined) return refuse(`the file name is the same as that of ${clash}`);
+    if (files.length === 0) return refuse(`formats ${recipient.formats!.join(', ')} are not in this burst`);
+    if (clash !== undefined) return refuse(`same file name as ${clash}`);
     const { words } = occurrence.never(cut);
     return {
       ...planned,

@@ -52,21 +52,21 @@ export function decideStrategy(
 ): CutStrategy {
   const each = (because: string): CutStrategy => ({ kind: 'a query each', because });
   if (definition.asSeenBy === 'recipient')
-    return each('every copy is read as its recipient may see it, by rules of their own');
+    return each('row rules of the recipients apply');
   const period = bound.find((one) => one.period === true);
-  if (period) return each(`\`${period.name}\` is a stretch of time, and stretches may overlap`);
+  if (period) return each(`parameter “${period.name}” is a range, and ranges can overlap`);
   for (const [dataset, text] of Object.entries(definition.where ?? {})) {
     const odd = conditionsIn(readFilter(text)).find(
       (one) => some(one, (node) => isCallOf(node, 'recipient')) && !isEquality(one),
     );
     if (odd)
-      return each(`the condition for \`${dataset}\` does more than compare a column with values of the recipient`);
+      return each(`the filter of dataset “${dataset}” does more than compare a column with values of the recipient`);
   }
   const names = new Set(bound.map((one) => one.name));
   const texts = [report.where, page.where, ...page.figures.map((one) => ('where' in one ? one.where : undefined))];
   const asked = texts.map((text) => asksFor(text, names)).find((one) => one !== undefined);
-  if (asked !== undefined) return each(`a filter of the report looks at \`${asked}\``);
-  return { kind: 'one pass', because: 'every copy is told by values of columns' };
+  if (asked !== undefined) return each(`a filter of the report uses “${asked}”`);
+  return { kind: 'one pass', because: 'column values separate the copies' };
 }
 
 /** Whether a condition looks at anything of the recipient. */

@@ -79,12 +79,12 @@ export function cutOf(definition: BurstDefinition, recipient: Recipient): Cut {
   const fields: Record<string, string[]> = {};
   for (const column of cuttingColumns(definition)) {
     fields[column] = textsOf(definition, recipient, column);
-    if (fields[column].length === 0) throw new Refusal('COPY_EMPTY', `no value in column ${column}`, { word: column });
+    if (fields[column].length === 0) throw new Refusal('COPY_EMPTY', `Column “${column}” has no value.`, { word: column });
   }
   const column = definition.pdf?.passwordColumn;
   const password = column === undefined ? '' : (recipient.values[column] ?? '').trim();
   if (column !== undefined && password.length < shortestPassword)
-    throw new Refusal('COPY_EMPTY', `no password of ${shortestPassword} characters or more in column ${column}`, {
+    throw new Refusal('COPY_EMPTY', `Column “${column}” has no password of at least ${shortestPassword} characters.`, {
       word: column,
     });
   return {

@@ -56,8 +56,8 @@ const typeWords: Record<ColumnType, string> = {
   integer: 'a whole number',
   number: 'a number',
   boolean: 'true or false',
-  date: 'a day such as 2026-11-30',
-  instant: 'an instant such as 2026-11-30T08:00:00Z',
+  date: 'a day, example: 2026-11-30',
+  instant: 'a timestamp, example: 2026-11-30T08:00:00Z',
 };
 
 /** Reads the cells of one row that say something about its recipient; what is wrong goes to `problem`. */
@@ -82,7 +82,7 @@ class RowReader {
     const text = column === undefined ? '' : (this.#values[column] ?? '').trim();
     if (text === '') return undefined;
     if (fits(text)) return text;
-    this.#problem(column!, `\`${text.slice(0, 40)}\` is no ${what}`, { hint });
+    this.#problem(column!, `“${text.slice(0, 40)}” is not a ${what}.`, { hint });
     return undefined;
   }
 
@@ -92,7 +92,7 @@ class RowReader {
     const unknown = words.find((one) => !(copyFormats as readonly string[]).includes(one.toLowerCase()));
     if (unknown !== undefined) {
       const { hint } = suggest(unknown, copyFormats);
-      this.#problem(column!, `\`${unknown.slice(0, 40)}\` is no format`, hint ? { hint } : {});
+      this.#problem(column!, `“${unknown.slice(0, 40)}” is not a format.`, hint ? { hint } : {});
       return undefined;
     }
     return words.length === 0 ? undefined : [...new Set(words.map((one) => one.toLowerCase() as CopyFormat))];
@@ -102,7 +102,7 @@ class RowReader {
     for (const [column, type] of Object.entries(types)) {
       const text = (this.#values[column] ?? '').trim();
       if (text !== '' && !fitsType(text, type))
-        this.#problem(column, `\`${text.slice(0, 40)}\` is not ${typeWords[type]}`);
+        this.#problem(column, `“${text.slice(0, 40)}” is not ${typeWords[type]}.`);
     }
   }
 }
@@ -161,20 +161,20 @@ function readRecipient(
   const id = (values[columns.id] ?? '').trim();
   const address = (values[columns.address] ?? '').trim();
   const earlier = rowOf.get(id);
-  if (id === '') problem(columns.id, 'the recipient has no identity');
-  else if (earlier !== undefined) problem(columns.id, `\`${id}\` already stands in row ${earlier}`);
+  if (id === '') problem(columns.id, 'The recipient column is empty.');
+  else if (earlier !== undefined) problem(columns.id, `“${id}” is already in row ${earlier}.`);
   if (!isMailAddress(address))
     problem(
       columns.address,
-      address === '' ? 'the recipient has no address' : `\`${address.slice(0, 80)}\` is not a mail address`,
-      { hint: 'an address looks like name@host.example' },
+      address === '' ? 'The email is empty.' : `“${address.slice(0, 80)}” is not an email address.`,
+      { hint: 'Example: name@host.example' },
     );
-  const day = (role: 'activeFrom' | 'activeTo') => reader.text(role, isDate, 'day', 'a day looks like 2026-11-30');
+  const day = (role: 'activeFrom' | 'activeTo') => reader.text(role, isDate, 'day', 'Example: 2026-11-30');
   const [activeFrom, activeTo] = [day('activeFrom'), day('activeTo')];
   if (activeFrom && activeTo && activeFrom > activeTo)
-    problems.push({ at: `row ${row}`, message: `active from ${activeFrom} to ${activeTo}, which is never` });
-  const language = reader.text('language', isLanguage, 'language', 'a language looks like en-GB, de or el-GR');
-  const timeZone = reader.text('timeZone', isTimeZone, 'time zone', 'a time zone looks like Europe/Athens');
+    problems.push({ at: `row ${row}`, message: `The last day ${activeTo} is before the first day ${activeFrom}.` });
+  const language = reader.text('language', isLanguage, 'language', 'Example: en-GB, de or el-GR');
+  const timeZone = reader.text('timeZone', isTimeZone, 'time zone', 'Example: Europe/Athens');
   const formats = reader.formats();
   reader.types(types);
   if (problems.length === before) rowOf.set(id, row);

@@ -47,7 +47,7 @@ export function createRouter(options: RouterOptions): (fields: (string | null)[]
       if (!tests[cut]!(row))
         throw new Refusal(
           'FOREIGN_ROW',
-          `a row did not pass the second check for \`${cuts[cut]!.name}\`; nothing more is sent`,
+          `A row for “${cuts[cut]!.name}” did not pass the second check. Nothing more is sent.`,
         );
     return found;
   };

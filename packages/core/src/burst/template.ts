@@ -11,7 +11,7 @@ export function templateNames(template: string): string[] {
 export function checkTemplate(template: string, known: readonly string[], pointer: string): void {
   for (const name of templateNames(template)) {
     if (known.includes(name)) continue;
-    throw new Refusal('BURST_INVALID', `${pointer}: nothing fills \`{${name}}\``, {
+    throw new Refusal('BURST_INVALID', `${pointer}: unknown placeholder “{${name}}”.`, {
       pointer,
       word: name,
       ...suggest(name, known),

@@ -70,20 +70,20 @@ export function joiProblems(error: Joi.ValidationError, schema: Joi.Schema, valu
     if (detail.type === 'object.unknown') {
       return {
         at,
-        message: `\`${word}\` is not known here`,
+        message: `Unknown field “${word}”.`,
         ...suggest(word, namesAt(schema, detail.path.slice(0, -1), value)),
       };
     }
     const valids = detail.context?.['valids'] as unknown[] | undefined;
     if (detail.type === 'any.only' && valids) {
       const given = String(detail.context?.['value']);
-      return { at, message: `\`${given}\` is not one of the allowed values`, ...suggest(given, valids.map(String)) };
+      return { at, message: `“${given}” is not an allowed value.`, ...suggest(given, valids.map(String)) };
     }
     if (detail.type === 'string.pattern.name' || detail.type === 'string.pattern.base') {
       const wanted = (detail.context as { name?: string } | undefined)?.name;
       return {
         at,
-        message: `\`${String(detail.context?.['value']).slice(0, 60)}\` is not usable here`,
+        message: `“${String(detail.context?.['value']).slice(0, 60)}” is not allowed.`,
         ...(wanted ? { hint: wanted } : {}),
       };
     }

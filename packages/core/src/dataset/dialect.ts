@@ -108,7 +108,7 @@ export function dialectToKeep(known: FileDialect | null | undefined, now: FileDi
 export function dialectWords({ encoding, separator, decimal, dates }: FileDialect): string {
   const parts = [
     ...(encoding ? [encoding.toUpperCase()] : []),
-    ...(separator ? [`cells parted by ${separator}s`] : []),
+    ...(separator ? [`separator ${separator}`] : []),
     ...(decimal ? [`decimal ${decimal}`] : []),
     ...(dates ? [`dates as ${dates}`] : []),
   ];

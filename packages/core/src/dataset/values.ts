@@ -4,11 +4,11 @@ import { readNumber } from './numbers.ts';
 
 const examples: Record<ColumnType, string> = {
   text: 'any text',
-  integer: 'a whole number such as 12',
-  number: 'a number such as 12.5',
+  integer: 'a whole number, example: 12',
+  number: 'a number, example: 12.5',
   boolean: 'true or false',
-  date: 'a date such as 2026-10-01',
-  instant: 'an instant such as 2026-10-01T06:00:00Z',
+  date: 'a date, example: 2026-10-01',
+  instant: 'a timestamp, example: 2026-10-01T06:00:00Z',
 };
 
 const datePattern = /^(\d{4})-(\d{2})-(\d{2})$/;
@@ -65,7 +65,7 @@ function read(text: string, type: ColumnType): Value | undefined {
 export function parseValue(text: string, type: ColumnType, what = 'value'): Value {
   const value = read(text, type);
   if (value !== undefined) return value;
-  throw new Refusal('VALUE_INVALID', `${what} \`${text.slice(0, 60)}\` is not ${examples[type]}`, {
+  throw new Refusal('VALUE_INVALID', `${what} “${text.slice(0, 60)}” is not ${examples[type]}.`, {
     word: text.slice(0, 60),
     expected: examples[type],
   });

@@ -31,8 +31,8 @@ const items = (node: FilterNode): readonly FilterNode[] => (node.kind === 'array
 export function checkArrays(check: Check, node: OperationNode & { op: ArrayOperator }): TypedNode {
   for (const arg of node.args) {
     if (arg.kind === 'array' || check.isValueCall(arg)) continue;
-    throw check.refuse(arg, 'FILTER_WRONG_TYPE', `${node.op.toUpperCase()} compares lists`, {
-      hint: `write a list between parentheses: (${check.written(arg)})`,
+    throw check.refuse(arg, 'FILTER_WRONG_TYPE', `${node.op.toUpperCase()} compares lists.`, {
+      hint: `Write a list in parentheses: (${check.written(arg)})`,
     });
   }
   const all = node.args.flatMap(items);
@@ -55,7 +55,7 @@ export function checkArrays(check: Check, node: OperationNode & { op: ArrayOpera
     throw check.refuse(
       node,
       'FILTER_TOO_LONG',
-      `lists of ${a!.length} and ${b!.length} values are too long to compare each with each`,
+      `Lists of ${a!.length} and ${b!.length} values are too long to compare.`,
     );
   }
   const isInDoubles = [...a!, ...b!].some(isDouble);

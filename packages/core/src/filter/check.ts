@@ -59,12 +59,12 @@ class Checker implements Check {
       case 'operation':
         return this.#operation(node);
       case 'interval':
-        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'an interval stands only inside a relation of time', {
+        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'An interval is allowed only in a time relation.', {
           hint: "write T_DURING(column, INTERVAL('2026-10-01', '2026-10-31'))",
         });
       case 'array':
-        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'a list stands only inside IN or a relation of lists', {
-          hint: "write column IN ('a', 'b')",
+        throw this.refuse(node, 'FILTER_WRONG_TYPE', 'A list is allowed only in IN or a list relation.', {
+          hint: "Write column IN ('a', 'b')",
         });
     }
   }
@@ -74,8 +74,8 @@ class Checker implements Check {
     const typed = this.type(node, 'boolean');
     if (typed.type !== 'boolean') {
       const hint =
-        typed.kind === 'column' ? `compare it with something, for example \`${typed.column.name} = …\`` : undefined;
-      throw this.refuse(node, 'FILTER_WRONG_TYPE', `a condition was expected, this is ${typeWords[typed.type]}`, {
+        typed.kind === 'column' ? `Compare it with a value, example: ${typed.column.name} = …` : undefined;
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `Expected a condition, found ${typeWords[typed.type]}.`, {
         hint,
       });
     }
@@ -102,7 +102,7 @@ class Checker implements Check {
   #column(node: FilterNode & { kind: 'column' }): TypedNode {
     const column = this.#columns.get(node.name);
     if (column === undefined) {
-      throw this.refuse(node, 'FILTER_UNKNOWN_COLUMN', `no column \`${node.name}\` in \`${this.scope.dataset.name}\``, {
+      throw this.refuse(node, 'FILTER_UNKNOWN_COLUMN', `Dataset “${this.scope.dataset.name}” has no column “${node.name}”.`, {
         word: node.name,
         ...unknownColumnHint(node, this.scope.dataset.columns, this.#beside),
       });
@@ -119,9 +119,9 @@ class Checker implements Check {
       throw this.refuse(
         node,
         'FILTER_WRONG_TYPE',
-        `\`${this.written(node)}\` holds ${values.length} values where one is compared`,
+        `“${this.written(node)}” has ${values.length} values where one is compared.`,
         {
-          hint: `write \`… IN (${this.written(node)})\``,
+          hint: `Write … IN (${this.written(node)}).`,
         },
       );
     }
@@ -135,7 +135,7 @@ class Checker implements Check {
       ...functionNames,
       ...(this.scope.allowsAggregates ? aggregates : []),
     ];
-    throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `no function \`${name}\` here`, {
+    throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `There is no function “${name}” here.`, {
       word: name,
       ...suggest(name, known),
     });
@@ -148,9 +148,9 @@ class Checker implements Check {
 
   #clock(node: FilterNode & { kind: 'call' }, name: 'today' | 'now'): TypedNode {
     if (node.args.length > 0)
-      throw this.refuse(node, 'FILTER_SYNTAX', `${name}() takes nothing between its parentheses`);
+      throw this.refuse(node, 'FILTER_SYNTAX', `${name}() takes no arguments.`);
     const value = name === 'today' ? this.scope.today : this.scope.now;
-    if (value === undefined) throw this.refuse(node, 'VALUE_UNBOUND', `${name}() has no value here`);
+    if (value === undefined) throw this.refuse(node, 'VALUE_UNBOUND', `${name}() has no value here.`);
     return { kind: 'literal', type: name === 'today' ? 'date' : 'instant', value, from: `${name}()` };
   }
 
@@ -158,16 +158,16 @@ class Checker implements Check {
   #valueCall(node: FilterNode & { kind: 'call' }, source: ValueFunction, type: ValueType): TypedNode[] {
     const [only] = node.args;
     if (node.args.length !== 1 || only?.kind !== 'text') {
-      throw this.refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes`, {
-        hint: `write ${source}('quay')`,
+      throw this.refuse(node, 'FILTER_SYNTAX', `${source} takes one name in quotes.`, {
+        hint: `Write ${source}('quay').`,
       });
     }
     if (this.scope.valuesOf === undefined) {
-      throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `\`${this.written(node)}\` has no meaning here`);
+      throw this.refuse(node, 'FILTER_UNKNOWN_FUNCTION', `“${this.written(node)}” is not allowed here.`);
     }
     const raw = this.scope.valuesOf(source, only.value);
     if (raw === undefined || raw.length === 0) {
-      throw this.refuse(node, 'VALUE_UNBOUND', `\`${this.written(node)}\` has no value`, { word: only.value });
+      throw this.refuse(node, 'VALUE_UNBOUND', `“${this.written(node)}” has no value.`, { word: only.value });
     }
     const from = `${source}('${only.value}')`;
     return raw.map((text) => ({ kind: 'literal', type, value: this.#parse(node, text, type, from), from }));
@@ -175,11 +175,11 @@ class Checker implements Check {
 
   #aggregate(node: FilterNode & { kind: 'call' }, name: AggregateName): TypedNode {
     if (this.#insideAggregate)
-      throw this.refuse(node, 'FILTER_WRONG_TYPE', 'an aggregate cannot stand inside another one');
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', 'An aggregate cannot contain another one.');
     const [first] = node.args;
     if (first === undefined && name === 'count') return { kind: 'aggregate', type: 'number', name };
     if (first === undefined || node.args.length > 1) {
-      throw this.refuse(node, 'FILTER_SYNTAX', `${name} takes one expression`, { hint: `write ${name}(column)` });
+      throw this.refuse(node, 'FILTER_SYNTAX', `${name} takes one expression.`, { hint: `Write ${name}(column).` });
     }
     this.#insideAggregate = true;
     const arg = this.type(first);
@@ -189,11 +189,11 @@ class Checker implements Check {
       throw this.refuse(
         first,
         'FILTER_WRONG_TYPE',
-        `${name} needs a number or a condition, this is ${typeWords[arg.type]}`,
+        `${name} needs a number or a condition, found ${typeWords[arg.type]}.`,
       );
     }
     if ((name === 'min' || name === 'max') && arg.type === 'boolean') {
-      throw this.refuse(first, 'FILTER_WRONG_TYPE', `${name} cannot order true and false`);
+      throw this.refuse(first, 'FILTER_WRONG_TYPE', `${name} cannot compare true and false.`);
     }
     const type = name === 'min' || name === 'max' ? arg.type : 'number';
     return { kind: 'aggregate', type, name, arg };
@@ -239,19 +239,19 @@ class Checker implements Check {
   #text(node: FilterNode, what: string): TypedNode {
     const typed = this.type(node, 'text');
     if (typed.type === 'text') return typed;
-    throw this.refuse(node, 'FILTER_WRONG_TYPE', `${what} compares text, this is ${typeWords[typed.type]}`);
+    throw this.refuse(node, 'FILTER_WRONG_TYPE', `${what} compares text, found ${typeWords[typed.type]}.`);
   }
 
   #number(node: FilterNode, op: string): TypedNode {
     const typed = this.type(node, 'number');
     if (typed.type === 'number') return typed;
-    throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` needs numbers, this is ${typeWords[typed.type]}`);
+    throw this.refuse(node, 'FILTER_WRONG_TYPE', `“${op}” needs numbers, found ${typeWords[typed.type]}.`);
   }
 
   #arithmetic(node: OperationNode, op: TypedOperator): TypedNode {
     const args = node.args.map((arg) => this.#number(arg, op));
     if ((op === '%' || op === 'div') && args.some(isDouble)) {
-      throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot follow a division, whose result is not exact`);
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `“${op}” cannot follow a division: its result is not exact.`);
     }
     const isExact = op !== '/' && !args.some(isDouble);
     return { kind: 'operation', type: 'number', op, args: isExact ? args : args.map(asDouble) };
@@ -268,10 +268,10 @@ class Checker implements Check {
       exponent.value < 1 ||
       exponent.value > maxExponent
     ) {
-      throw this.refuse(exponent, 'FILTER_WRONG_TYPE', `a power takes a whole number from 1 to ${maxExponent}`);
+      throw this.refuse(exponent, 'FILTER_WRONG_TYPE', `A power takes a whole number from 1 to ${maxExponent}.`);
     }
     if (sizeOf(base) * exponent.value > maxFactors)
-      throw this.refuse(node, 'FILTER_TOO_LONG', 'the powers are too large');
+      throw this.refuse(node, 'FILTER_TOO_LONG', 'The powers are too large.');
     return Array.from({ length: exponent.value }, () => base).reduce((product, factor) => ({
       kind: 'operation',
       type: 'number',
@@ -290,7 +290,7 @@ class Checker implements Check {
       });
     }
     if (/(^|[^\\])(\\\\)*\\$/.test(pattern)) {
-      throw this.refuse(node.args[1]!, 'FILTER_SYNTAX', 'a pattern cannot end in a single backslash');
+      throw this.refuse(node.args[1]!, 'FILTER_SYNTAX', 'A pattern cannot end with a single backslash.');
     }
     return conditionOf('like', left, right);
   }
@@ -314,7 +314,7 @@ class Checker implements Check {
     });
     this.#beside = outer;
     if (type === 'boolean' && op !== '=' && op !== '<>' && op !== 'in') {
-      throw this.refuse(node, 'FILTER_WRONG_TYPE', `\`${op}\` cannot order true and false`);
+      throw this.refuse(node, 'FILTER_WRONG_TYPE', `“${op}” cannot compare true and false.`);
     }
     // One double makes all of a comparison doubles, in both back ends alike.
     return conditionOf(op, ...(args.some(isDouble) ? args.map(asDouble) : args));
@@ -365,9 +365,9 @@ export function checkMeasure(node: FilterNode, scope: FilterScope): TypedNode {
   if (bare !== undefined) {
     throw refuseAt(scope.text, node.span, {
       code: 'FILTER_WRONG_TYPE',
-      message: `the column \`${bare}\` stands outside an aggregate`,
+      message: `Column “${bare}” is outside an aggregate.`,
       word: bare,
-      hint: `write sum(${bare}), avg(${bare}) or count()`,
+      hint: `Write sum(${bare}), avg(${bare}) or count().`,
     });
   }
   return typed;

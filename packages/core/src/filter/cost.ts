@@ -46,6 +46,6 @@ export function checkReaderFilter(node: FilterNode, scope: FilterScope): TypedNo
   throw refuseAt(scope.text, node.span, {
     code: 'FILTER_TOO_COSTLY',
     message: `the filter takes as much as ${cost} comparisons for each row; it may take ${maxFilterCost}`,
-    hint: 'compare fewer texts without their capitals or accents, or ask in several steps',
+    hint: 'Use CASEI and ACCENTI on fewer columns, or filter in several steps.',
   });
 }

@@ -14,11 +14,11 @@ export function mismatchHint(
   written: string,
 ): string | undefined {
   if (other.kind === 'text') {
-    if (type === 'number') return `leave the quotes out: ${other.value}`;
+    if (type === 'number') return `Remove the quotes: ${other.value}`;
     if (type === 'date') return `write DATE(${quote(other.value)})`;
     if (type === 'instant')
       return `write TIMESTAMP(${quote(dateText.test(other.value) ? `${other.value}T00:00:00Z` : other.value)})`;
-    if (type === 'boolean') return 'write TRUE or FALSE without quotes';
+    if (type === 'boolean') return 'Write TRUE or FALSE without quotes.';
   }
   // A day without quotes reads as a subtraction.
   const bare = written.replaceAll(/\s/g, '');
@@ -26,10 +26,10 @@ export function mismatchHint(
     if (type === 'date') return `write DATE('${bare}')`;
     if (type === 'instant') return `write TIMESTAMP('${bare}T00:00:00Z')`;
   }
-  if (other.kind === 'number' && type === 'text') return `put it in quotes: '${written}'`;
+  if (other.kind === 'number' && type === 'text') return `Put it in quotes: '${written}'`;
   if (type === 'instant' && typed.type === 'date')
-    return "write the instant with its time: TIMESTAMP('2026-10-01T00:00:00Z')";
-  if (type === 'date' && typed.type === 'instant') return "write the day alone: DATE('2026-10-01')";
+    return "Write the timestamp with its time: TIMESTAMP('2026-10-01T00:00:00Z')";
+  if (type === 'date' && typed.type === 'instant') return "Write the day only: DATE('2026-10-01')";
   return undefined;
 }
 
@@ -41,14 +41,14 @@ export function unknownColumnHint(
 ): RefusalDetails {
   const names = columns.map((column) => column.name);
   const other = names.find((name) => name.toLowerCase() === node.name.toLowerCase());
-  if (other !== undefined) return { nearest: [other], hint: `did you mean \`${other}\`? Capital letters matter` };
+  if (other !== undefined) return { nearest: [other], hint: `Did you mean “${other}”? Names are case-sensitive.` };
   const details = suggest(node.name, names);
   const isNear = details.nearest !== undefined && details.nearest.length > 0;
   if (node.quoted && !isNear) {
     return { ...details, hint: `double quotes name a column; text stands between single quotes: ${quote(node.name)}` };
   }
   if (beside?.type === 'text' && !isNear) {
-    return { ...details, hint: `if \`${node.name}\` is a text, put it in quotes: ${quote(node.name)}` };
+    return { ...details, hint: `If “${node.name}” is a text, put it in quotes: ${quote(node.name)}` };
   }
   return details;
 }

@@ -65,7 +65,7 @@ function isExactInJson(value: number | string): boolean {
 function readText(value: unknown, span: Span, what: string): string {
   if (typeof value !== 'string') throw refuse(`${what} is a text`, span);
   if (value.includes('\0') || !value.isWellFormed())
-    throw refuse('a text cannot hold U+0000 or half of a Unicode character', span);
+    throw refuse('A text cannot contain U+0000 or half of a Unicode character.', span);
   return value;
 }
 
@@ -76,26 +76,26 @@ class JsonReader {
   read(value: unknown, pointer: string, depth: number): FilterNode {
     const span: Span = { start: 0, end: 0, pointer };
     if (depth > maxFilterDepth * 4) {
-      throw new Refusal('FILTER_TOO_DEEP', 'the filter is nested too deeply', { pointer });
+      throw new Refusal('FILTER_TOO_DEEP', 'The filter is nested too deeply.', { pointer });
     }
     if (typeof value === 'boolean') return { kind: 'boolean', value, span };
     if (typeof value === 'string') return { kind: 'text', value: readText(value, span, 'a text'), span };
     if (typeof value === 'number') {
       if (!isExactInJson(value))
-        throw refuse(`${value} has more digits than a number of JSON carries safely`, span, {
-          hint: 'send the filter as CQL2 text',
+        throw refuse(`${value} has more digits than a JSON number can hold.`, span, {
+          hint: 'Send the filter as CQL2 text.',
         });
       return { kind: 'number', value: value + 0, span };
     }
-    if (Array.isArray(value)) throw refuse('a list stands only where an operator wants one', span);
-    if (!isObject(value)) throw refuse('a filter is made of objects, texts, numbers, true and false', span);
+    if (Array.isArray(value)) throw refuse('A list is allowed only where an operator takes one.', span);
+    if (!isObject(value)) throw refuse('A filter has objects, texts, numbers, true and false only.', span);
     return this.#object(value, span, depth);
   }
 
   #only(value: Record<string, unknown>, allowed: readonly string[], span: Span): void {
     const extra = Object.keys(value).find((name) => !allowed.includes(name));
     if (extra !== undefined)
-      throw refuse(`\`${extra}\` is not expected here`, span, { word: extra, ...suggest(extra, allowed) });
+      throw refuse(`“${extra}” is not expected here.`, span, { word: extra, ...suggest(extra, allowed) });
   }
 
   #object(value: Record<string, unknown>, span: Span, depth: number): FilterNode {
@@ -116,16 +116,16 @@ class JsonReader {
       throw refuse('this is spatial; figures have no places on the map to compare', span, {}, 'FILTER_NOT_SUPPORTED');
     }
     this.#only(value, ['op', 'args'], span);
-    const op = readText(value['op'], inside('op'), '`op`');
+    const op = readText(value['op'], inside('op'), '“op”');
     const { args } = value;
-    if (!Array.isArray(args)) throw refuse('`args` is a list', inside('args'));
+    if (!Array.isArray(args)) throw refuse('“args” must be a list.', inside('args'));
     return this.#operation(op, args, span, depth);
   }
 
   #interval(value: Record<string, unknown>, span: Span, depth: number): FilterNode {
     this.#only(value, ['interval'], span);
     const bounds = value['interval'];
-    if (!Array.isArray(bounds) || bounds.length !== 2) throw refuse('`interval` is a list of a start and an end', span);
+    if (!Array.isArray(bounds) || bounds.length !== 2) throw refuse('“interval” must be a list of a start and an end.', span);
     const [from, to] = bounds.map((one, i) =>
       intervalBound(this.read(one, `${span.pointer}/interval/${i}`, depth + 1)),
     );
@@ -140,7 +140,7 @@ class JsonReader {
 
   #operation(op: string, args: readonly unknown[], span: Span, depth: number): FilterNode {
     if (isSpatialName(op)) {
-      const message = `\`${op}\` is spatial; figures have no places on the map to compare`;
+      const message = `“${op}” is spatial: datasets have no geometry.`;
       throw refuse(message, span, { word: op }, 'FILTER_NOT_SUPPORTED');
     }
     const read = (one: unknown, i: number) => this.read(one, `${span.pointer}/args/${i}`, depth + 1);
@@ -148,7 +148,7 @@ class JsonReader {
     if (count === undefined) {
       const meant = operators.find((one) => one.toLowerCase() === op.toLowerCase());
       if (meant !== undefined || !bareName.test(op))
-        throw refuse(`no operator \`${op}\``, span, { word: op, ...suggest(op, meant ? [meant] : operators) });
+        throw refuse(`There is no operator “${op}”.`, span, { word: op, ...suggest(op, meant ? [meant] : operators) });
       return { kind: 'call', name: op, args: args.map(read), span };
     }
     if (
@@ -156,14 +156,14 @@ class JsonReader {
       (count.atLeast !== undefined && args.length < count.atLeast)
     ) {
       throw refuse(
-        `\`${op}\` takes ${count.exactly ?? `${count.atLeast} or more`} arguments, not ${args.length}`,
+        `“${op}” takes ${count.exactly ?? `${count.atLeast} or more`} arguments, not ${args.length}.`,
         span,
       );
     }
     if (op === 'in') {
       const list = this.#array(args[1], `${span.pointer}/args/1`, depth + 1);
       if (list.kind !== 'array' || list.items.length === 0)
-        throw refuse('`in` wants a list with values', { ...span, pointer: `${span.pointer}/args/1` });
+        throw refuse('“in” needs a list of values.', { ...span, pointer: `${span.pointer}/args/1` });
       return { kind: 'operation', op, args: [read(args[0], 0), ...list.items], span };
     }
     const readOne = arrayFunctions.has(op)
@@ -186,7 +186,7 @@ export function readFilterJson(value: unknown): FilterNode {
   // The text is what is kept and bound by the limits of texts: both forms allow exactly the same filters.
   const text = writeFilter(node);
   if (text.length > maxFilterLength)
-    throw new Refusal('FILTER_TOO_LONG', `the filter has ${text.length} characters; ${maxFilterLength} are allowed`, {
+    throw new Refusal('FILTER_TOO_LONG', `The filter has ${text.length} characters; at most ${maxFilterLength} are allowed.`, {
       pointer: '',
     });
   parseFilter(text);
@@ -205,8 +205,8 @@ export function toFilterJson(node: FilterNode): FilterJson {
       return node.value;
     case 'number':
       if (isExactInJson(node.value)) return node.value as number;
-      throw new Refusal('FILTER_NOT_SUPPORTED', `${node.value} has more digits than a number of JSON carries safely`, {
-        hint: 'keep the filter as CQL2 text',
+      throw new Refusal('FILTER_NOT_SUPPORTED', `${node.value} has more digits than a JSON number can hold.`, {
+        hint: 'Write the filter as CQL2 text.',
       });
     case 'date':
       return { date: node.value };
@@ -242,8 +242,8 @@ export function readFilter(source: unknown): FilterNode {
     if (!(cause instanceof SyntaxError)) throw cause;
     throw new Refusal(
       'FILTER_SYNTAX',
-      'the filter starts like JSON but is none',
-      { word: source.slice(0, 60), hint: 'CQL2 text has no braces' },
+      'The filter is not valid JSON.',
+      { word: source.slice(0, 60), hint: 'For CQL2 text, remove the braces.' },
       { cause },
     );
   }

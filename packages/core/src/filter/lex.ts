@@ -20,14 +20,14 @@ const smartQuotes = new Set(['‘', '’', '‚', '‛', '“', '”', '„', '�
 /** The hint for a character that no CQL2 text can hold, for the mistakes people make most. */
 function strayHint(text: string, at: number): string | undefined {
   const char = text[at]!;
-  if (smartQuotes.has(char)) return "text stands between straight quotes: 'like this'";
-  if (text.startsWith('!=', at)) return 'not equal is written <>';
+  if (smartQuotes.has(char)) return "Put text in straight quotes: 'like this'";
+  if (text.startsWith('!=', at)) return 'Write “not equal” as <>.';
   if (text.startsWith('&&', at)) return 'write AND';
   if (char === '?' || char === '&') return 'this looks like a piece of a web address; write conditions with AND';
   if (char === '|') return 'write OR';
-  if (char === '[' || char === ']') return "a list stands between parentheses: ('a', 'b')";
-  if (char === '{' || char === '}') return 'a filter in JSON starts with { and is JSON as a whole';
-  if (char === '\\') return "a quote inside a text is doubled: 'Skipper''s Quay'";
+  if (char === '[' || char === ']') return "Write a list in parentheses: ('a', 'b')";
+  if (char === '{' || char === '}') return 'A JSON filter starts with { and must be valid JSON.';
+  if (char === '\\') return "Double a quote inside a text: 'Skipper''s Quay'";
   if (char === ';') return 'a filter is one expression; leave the semicolon out';
   return undefined;
 }
@@ -45,8 +45,8 @@ function readQuoted(text: string, start: number, quote: string): { value: string
         { start, end: text.length },
         {
           code: 'FILTER_SYNTAX',
-          message: `a ${what} that starts here has no closing ${quote}`,
-          hint: quote === "'" ? "a quote inside a text is doubled: 'Skipper''s Quay'" : undefined,
+          message: `A ${what} that starts here has no closing ${quote}.`,
+          hint: quote === "'" ? "Double a quote inside a text: 'Skipper''s Quay'" : undefined,
         },
       );
     }
@@ -94,10 +94,10 @@ function lexOne(text: string, at: number, char: string): Token {
     const { value, end } = readQuoted(text, at, char);
     const span = { start: at, end };
     if (value.includes('\0')) {
-      throw refuseAt(text, span, { code: 'FILTER_SYNTAX', message: 'a text cannot hold the character U+0000' });
+      throw refuseAt(text, span, { code: 'FILTER_SYNTAX', message: 'A text cannot contain U+0000.' });
     }
     if (!value.isWellFormed()) {
-      throw refuseAt(text, span, { code: 'FILTER_SYNTAX', message: 'a text holds half of a Unicode character' });
+      throw refuseAt(text, span, { code: 'FILTER_SYNTAX', message: 'A text contains half of a Unicode character.' });
     }
     return { kind: char === "'" ? 'text' : 'quotedName', value, span };
   }
@@ -122,7 +122,7 @@ function lexOne(text: string, at: number, char: string): Token {
     { start: at, end: at + codePoint.length },
     {
       code: 'FILTER_SYNTAX',
-      message: `\`${codePoint}\` cannot stand in a filter`,
+      message: `“${codePoint}” is not allowed in a filter.`,
       hint: strayHint(text, at),
     },
   );

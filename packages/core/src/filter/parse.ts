@@ -37,11 +37,11 @@ class Parser {
   }
 
   parse(): FilterNode {
-    if (this.#peek().kind === 'end') throw this.#refuse(this.#peek().span, 'the filter is empty');
+    if (this.#peek().kind === 'end') throw this.#refuse(this.#peek().span, 'The filter is empty.');
     const node = this.#or();
     const rest = this.#peek();
     if (rest.kind !== 'end')
-      throw this.#refuse(rest.span, `\`${rest.value}\` was not expected here`, this.#afterHint(rest));
+      throw this.#refuse(rest.span, `“${rest.value}” is not expected here.`, this.#afterHint(rest));
     return node;
   }
 
@@ -66,11 +66,11 @@ class Parser {
       this.#next++;
       return token;
     }
-    throw this.#refuse(token.span, `expected \`${value}\` ${after}, found ${this.#found(token)}`, undefined, value);
+    throw this.#refuse(token.span, `Expected “${value}” ${after}, found ${this.#found(token)}.`, undefined, value);
   }
 
   #found(token: Token): string {
-    return token.kind === 'end' ? 'the end of the filter' : `\`${this.#text.slice(token.span.start, token.span.end)}\``;
+    return token.kind === 'end' ? 'the end of the filter' : `“${this.#text.slice(token.span.start, token.span.end)}”`;
   }
 
   #refuse(span: Span, message: string, hint?: string, expected?: string): Refusal {
@@ -79,13 +79,13 @@ class Parser {
 
   #afterHint(token: Token): string | undefined {
     const before = this.#tokens[this.#next - 1];
-    if (token.kind === 'name' && before?.kind === 'name') return "text stands between straight quotes: 'like this'";
+    if (token.kind === 'name' && before?.kind === 'name') return "Put text in straight quotes: 'like this'";
     if (before?.kind === 'text' && this.#text[before.span.end - 2] === '\\')
-      return "a quote inside a text is doubled: 'Skipper''s Quay'";
-    if (token.value === ')') return 'a parenthesis is closed that was not opened';
-    if (token.value === 'NULL') return 'write `column IS NULL`';
+      return "Double a quote inside a text: 'Skipper''s Quay'";
+    if (token.value === ')') return 'A closing parenthesis has no opening one.';
+    if (token.value === 'NULL') return 'Write column IS NULL.';
     return token.kind === 'name' || token.kind === 'text' || token.kind === 'number'
-      ? 'join conditions with AND or OR'
+      ? 'Join conditions with AND or OR.'
       : undefined;
   }
 
@@ -93,7 +93,7 @@ class Parser {
     if (++this.#depth > maxFilterDepth) {
       throw refuseAt(this.#text, span, {
         code: 'FILTER_TOO_DEEP',
-        message: `the filter is nested more than ${maxFilterDepth} levels deep`,
+        message: `The filter is nested more than ${maxFilterDepth} levels deep.`,
       });
     }
     const result = inner();
@@ -129,12 +129,12 @@ class Parser {
     if (token.kind === 'symbol' && comparisons.has(token.value)) {
       this.#next++;
       if (this.#is('symbol', '=') && token.value === '=') {
-        throw this.#refuse(this.#peek().span, '`==` is not an operator', 'equal is written with one =');
+        throw this.#refuse(this.#peek().span, '“==” is not an operator.', 'Write “equal” with one =.');
       }
       const right = this.#additive();
       const more = this.#peek();
       if (more.kind === 'symbol' && comparisons.has(more.value)) {
-        throw this.#refuse(more.span, 'comparisons cannot be chained', 'write a BETWEEN, or two conditions with AND');
+        throw this.#refuse(more.span, 'Comparisons cannot be chained.', 'Use BETWEEN, or two conditions with AND.');
       }
       return this.#operation(token.value as ComparisonOperator, [left, right]);
     }
@@ -149,7 +149,7 @@ class Parser {
     if (node === undefined && negated) {
       throw this.#refuse(
         this.#peek().span,
-        `expected IN, BETWEEN or LIKE after NOT, found ${this.#found(this.#peek())}`,
+        `Expected IN, BETWEEN or LIKE after NOT, found ${this.#found(this.#peek())}.`,
       );
     }
     if (node === undefined) return left;
@@ -177,7 +177,7 @@ class Parser {
       const token = this.#peek();
       if ((token.kind !== 'symbol' && token.kind !== 'keyword') || !symbols.includes(token.value)) return node;
       // The tree leans left and is walked recursively later, so a chain counts as depth.
-      if (count >= maxArithmeticLength) throw this.#refuse(token.span, 'the arithmetic is too long');
+      if (count >= maxArithmeticLength) throw this.#refuse(token.span, 'The arithmetic is too long.');
       this.#next++;
       node = this.#operation(token.value.toLowerCase() as ArithmeticOperator, [node, operand()]);
     }
@@ -220,13 +220,13 @@ class Parser {
       return inner;
     }
     this.#next--;
-    const hint = token.value === 'NULL' ? 'write `column IS NULL`' : undefined;
-    throw this.#refuse(token.span, `expected a column or a value, found ${this.#found(token)}`, hint);
+    const hint = token.value === 'NULL' ? 'Write column IS NULL.' : undefined;
+    throw this.#refuse(token.span, `Expected a column or a value, found ${this.#found(token)}.`, hint);
   }
 
   #number(digits: string, span: Span): FilterNode {
     const value = Number.isFinite(Number(digits)) ? readNumber(digits) : undefined;
-    if (value === undefined) throw this.#refuse(span, `the number ${digits.slice(0, 40)} is too large`);
+    if (value === undefined) throw this.#refuse(span, `The number ${digits.slice(0, 40)} is too large.`);
     return { kind: 'number', value, span };
   }
 
@@ -235,7 +235,7 @@ class Parser {
     if (isSpatialName(name)) {
       throw refuseAt(this.#text, span, {
         code: 'FILTER_NOT_SUPPORTED',
-        message: `\`${name}\` is spatial; figures have no places on the map to compare`,
+        message: `“${name}” is spatial: datasets have no geometry.`,
       });
     }
     this.#next++;
@@ -244,14 +244,14 @@ class Parser {
     const readArgument = () =>
       operator && arrayFunctions.has(operator) && this.#is('symbol', '(') ? this.#array() : this.#or();
     const args = this.#list(span, readArgument);
-    const end = this.#expect(')', `to close \`${name}(\``).span.end;
+    const end = this.#expect(')', `to close “${name}(”`).span.end;
     const whole = { start: span.start, end };
     if (upper === 'DATE' || upper === 'TIMESTAMP') return this.#temporal(upper, args, whole);
     if (upper === 'INTERVAL') return this.#interval(args, whole);
     if (operator === undefined) return { kind: 'call', name, args, span: whole };
     const wanted = oneArgument.has(operator) ? 1 : 2;
     if (args.length !== wanted)
-      throw this.#refuse(whole, `${upper} takes ${wanted === 1 ? 'one text' : 'two arguments'}, not ${args.length}`);
+      throw this.#refuse(whole, `${upper} takes ${wanted === 1 ? 'one text' : 'two arguments'}, not ${args.length}.`);
     return { kind: 'operation', op: operator, args, span: whole };
   }
 
@@ -275,7 +275,7 @@ class Parser {
     const [only] = args;
     if (args.length !== 1 || only?.kind !== 'text') {
       const example = name === 'DATE' ? "DATE('2026-10-01')" : "TIMESTAMP('2026-10-01T06:00:00Z')";
-      throw this.#refuse(span, `${name} takes one text in quotes`, `write ${example}`);
+      throw this.#refuse(span, `${name} takes one text in quotes.`, `Write ${example}.`);
     }
     return { kind: name === 'DATE' ? 'date' : 'instant', value: only.value, span };
   }

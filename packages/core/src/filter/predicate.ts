@@ -167,7 +167,7 @@ class Compiler {
       const at = this.#indexOf(node.column.name);
       return { holds: (row) => row[at] === true, isFalse: (row) => row[at] === false };
     }
-    if (node.kind === 'aggregate') throw new TypeError('an aggregate has no meaning on a single row');
+    if (node.kind === 'aggregate') throw new TypeError('An aggregate is not allowed for a single row.');
     return this.#operation(node);
   }
 
@@ -272,7 +272,7 @@ class Compiler {
       const at = this.#indexOf(node.column.name);
       return (row) => row[at] ?? null;
     }
-    if (node.kind === 'aggregate') throw new TypeError('an aggregate has no meaning on a single row');
+    if (node.kind === 'aggregate') throw new TypeError('An aggregate is not allowed for a single row.');
     if (node.type === 'boolean') {
       const { holds, isFalse } = this.truth(node);
       return (row) => (holds(row) ? true : isFalse(row) ? false : null);
@@ -303,7 +303,7 @@ class Compiler {
 
 const exactCalculation = (op: ExactOperator) => (a: ExactNumber, b: ExactNumber) => calculate(op, a, b);
 
-const outOfRange = () => new Refusal('VALUE_INVALID', 'a number of the filter or the data is out of range');
+const outOfRange = () => new Refusal('VALUE_INVALID', 'A number in the filter or the data is out of range.');
 
 function toDouble(value: ExactNumber): number {
   if (typeof value === 'number') return value;

@@ -61,7 +61,7 @@ export function checkTemporal(check: Check, node: OperationNode & { op: Temporal
       throw check.refuse(
         one,
         'FILTER_WRONG_TYPE',
-        `${node.op.toUpperCase()} relates dates or instants, this is ${typeWords[made.type]}`,
+        `${node.op.toUpperCase()} relates dates or instants, found ${typeWords[made.type]}.`,
         {
           hint: one.kind === 'text' ? `write DATE('${one.value}')` : undefined,
         },
@@ -75,8 +75,8 @@ export function checkTemporal(check: Check, node: OperationNode & { op: Temporal
         {
           hint:
             type === 'instant'
-              ? "write instants with their time: '2026-10-01T00:00:00Z'"
-              : "write days alone: '2026-10-01'",
+              ? "Write timestamps with their time: '2026-10-01T00:00:00Z'"
+              : "Write days only: '2026-10-01'",
         },
       );
     }
@@ -97,7 +97,7 @@ export function checkTemporal(check: Check, node: OperationNode & { op: Temporal
 function refuseBackward(check: Check, node: OperationNode, spans: readonly TimeSpan[]): void {
   spans.forEach(({ from, to }, i) => {
     if (from.kind === 'literal' && to.kind === 'literal' && from.value > to.value) {
-      throw check.refuse(node.args[i]!, 'VALUE_INVALID', 'the interval ends before it starts');
+      throw check.refuse(node.args[i]!, 'VALUE_INVALID', 'The interval ends before it starts.');
     }
   });
 }

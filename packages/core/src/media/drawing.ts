@@ -23,17 +23,17 @@ export function checkDrawing(text: string): void {
   let depth = 0;
   let isSvg = false;
   parser.on('error', (error) => {
-    throw refuse(`the drawing is no XML: ${error.message}`);
+    throw refuse(`The SVG is not valid XML: ${error.message}.`);
   });
   parser.on('doctype', (doctype) => {
     // Entities can stand for files, and for more text than anybody has memory for.
-    if (doctype.includes('[')) throw refuse('the drawing declares entities', undefined, 'save it without them');
+    if (doctype.includes('[')) throw refuse('The SVG declares entities.', undefined, 'Save it without them.');
   });
   parser.on('opentag', ({ local, uri, attributes }) => {
-    if (++depth > mostDepth) throw refuse('the drawing is nested too deeply');
+    if (++depth > mostDepth) throw refuse('The SVG is nested too deeply.');
     if (depth === 1) {
       isSvg = local === 'svg' && uri === 'http://www.w3.org/2000/svg';
-      if (!isSvg) throw refuse('the file is XML, but no SVG drawing', local);
+      if (!isSvg) throw refuse('The file is XML, but not SVG.', local);
     }
     for (const { local: name, value } of Object.values(attributes)) {
       const target = value.trim();
@@ -41,13 +41,13 @@ export function checkDrawing(text: string): void {
       if (name !== 'href' || local === 'a' || target === '' || target.startsWith('#') || ownPicture.test(target))
         continue;
       throw refuse(
-        `the drawing needs \`${target.slice(0, 60)}\`, which is not in it`,
+        `The SVG needs “${target.slice(0, 60)}”, which is not in the file.`,
         target,
-        'put pictures into it (PNG, JPEG) before saving it',
+        'Embed images (PNG, JPEG) in the SVG.',
       );
     }
   });
   parser.on('closetag', () => depth--);
   parser.write(text).close();
-  if (!isSvg) throw refuse('the file holds no drawing');
+  if (!isSvg) throw refuse('The file has no SVG.');
 }

@@ -39,12 +39,12 @@ export function nearestNames(word: string, names: Iterable<string>): string[] {
     .map(({ name }) => name);
 }
 
-/** "did you mean `quay_id`?", or what there is to choose from, for a hint. */
+/** A hint: the nearest valid name, or the valid names. */
 export function suggest(word: string, names: Iterable<string>): { hint?: string; nearest?: string[] } {
   const all = [...names];
   const nearest = nearestNames(word, all);
-  if (nearest[0] !== undefined) return { hint: `did you mean \`${nearest[0]}\`?`, nearest };
+  if (nearest[0] !== undefined) return { hint: `Did you mean “${nearest[0]}”?`, nearest };
   if (all.length === 0) return {};
-  const shown = all.slice(0, 12).map((name) => `\`${name}\``);
-  return { hint: `there is ${shown.join(', ')}${all.length > 12 ? ` and ${all.length - 12} more` : ''}` };
+  const shown = all.slice(0, 12).map((name) => `“${name}”`);
+  return { hint: `Available: ${shown.join(', ')}${all.length > 12 ? ` and ${all.length - 12} more` : ''}.` };
 }

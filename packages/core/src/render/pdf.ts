@@ -170,7 +170,7 @@ class PageDrawer {
 
   #refused(figure: Figure, why: string, box: Box): void {
     this.#pen.line(figure.title, box.x, box.y, { size: 11, font: semibold, width: box.width });
-    this.#pen.paragraph(capitalised(why.replaceAll('`', '')), box.x, box.y + 17, {
+    this.#pen.paragraph(why, box.x, box.y + 17, {
       size: 9.5,
       colour: light.quiet,
       width: box.width,

@@ -154,7 +154,7 @@ export function figureSvg(figure: Figure, box: Box, scene: FigureScene): string 
     if (figure.kind === 'picker') return '';
     if (result === undefined) throw new TypeError(`the figure ${figure.name} has no result`);
     if (result.refused)
-      return text(cut(result.refused.message.replaceAll('`', ''), box.width - 28), box.x + 14, box.y + 52, {
+      return text(cut(result.refused.message, box.width - 28), box.x + 14, box.y + 52, {
         colour: light.quiet,
       });
     if (figure.kind === 'number') return numberSvg(figure, result, box, scene);

@@ -16,6 +16,6 @@ export function redrawSvg(svg: string, fontFiles: readonly string[]): { svg: str
     });
     return { svg: drawing.toString(), width: Math.round(drawing.width), height: Math.round(drawing.height) };
   } catch (cause) {
-    throw new Refusal('MEDIA_INVALID', `the drawing cannot be drawn: ${(cause as Error).message}`, {}, { cause });
+    throw new Refusal('MEDIA_INVALID', `The SVG cannot be drawn: ${(cause as Error).message}.`, {}, { cause });
   }
 }

@@ -71,7 +71,7 @@ export class FigureChecker {
   }
 
   #named(path: Path, name: string, known: readonly string[], what: string): void {
-    if (!known.includes(name)) this.#add(path, `the report has no ${what} \`${name}\``, suggest(name, known));
+    if (!known.includes(name)) this.#add(path, `The report has no ${what} “${name}”.`, suggest(name, known));
   }
 
   #column(path: Path, name: string | undefined): DatasetColumn | undefined {
@@ -79,7 +79,7 @@ export class FigureChecker {
     if (name === undefined || dataset === undefined) return undefined;
     const found = dataset.columns.find((one) => one.name === name);
     const names = dataset.columns.map((one) => one.name);
-    if (!found) this.#add(path, `no column \`${name}\` in \`${dataset.name}\``, suggest(name, names));
+    if (!found) this.#add(path, `Dataset “${dataset.name}” has no column “${name}”.`, suggest(name, names));
     return found;
   }
 
@@ -96,7 +96,7 @@ export class FigureChecker {
     const [read, shown] = [datasetNameOf(report, measure?.dataset), datasetNameOf(report, own)];
     const isListed = [read, shown].every((one) => one !== undefined && Object.hasOwn(report.datasets, one));
     if (measure !== undefined && isListed && read !== shown)
-      this.#add(path, `the measure \`${name}\` reads another dataset than the figure`);
+      this.#add(path, `Measure “${name}” uses another dataset than the figure.`);
   }
 
   #measures(path: Path, names: readonly string[] | undefined): void {
@@ -105,19 +105,19 @@ export class FigureChecker {
 
   #date(path: Path, name: string | undefined, why: string): void {
     const column = this.#column(path, name);
-    if (column && column.type !== 'date') this.#add(path, `${why}; \`${name}\` is ${column.type}`);
+    if (column && column.type !== 'date') this.#add(path, `${why} “${name}” is of type ${column.type}.`);
   }
 
   #incomplete(how: string | undefined, step: string | undefined, what: string): void {
     if (how === undefined || (step !== undefined && step !== 'day')) return;
-    this.#add(['incompletePeriods'], `only periods can be incomplete; give ${what} a \`step\` of a week or more`);
+    this.#add(['incompletePeriods'], `Only periods can be incomplete: set “step” of ${what} to a week or more.`);
   }
 
   #step(step: string | undefined, by: string): void {
     if (step === undefined) return;
     const column = this.#dataset?.columns.find((one) => one.name === by);
     if (column && column.type !== 'date')
-      this.#add(['step'], `only dates are gathered by ${step}; \`${by}\` is ${column.type}`);
+      this.#add(['step'], `Only dates are grouped by ${step}; “${by}” is of type ${column.type}.`);
   }
 
   #lines(lines: readonly ReferenceLine[] | undefined): void {
@@ -137,8 +137,8 @@ export class FigureChecker {
       this.#dataset?.columns.some((column) => (one.key ? column.key === one.key : column.name === one.column)),
     );
     if (this.#dataset && !reaches)
-      this.#add(['compare', 'with'], 'nothing says which period is shown, so none is before it', {
-        hint: 'declare a parameter with `period` on a date of this dataset',
+      this.#add(['compare', 'with'], 'A comparison with the previous period needs a period.', {
+        hint: 'Declare a period parameter on a date of this dataset.',
       });
   }
 
@@ -148,14 +148,14 @@ export class FigureChecker {
         this.#measure(['measure'], figure.measure);
         this.#measure(['beside'], figure.beside);
         this.#comparison(figure.compare);
-        if (figure.trend) this.#date(['trend', 'along'], figure.trend.along, 'a trend runs along a date');
+        if (figure.trend) this.#date(['trend', 'along'], figure.trend.along, 'A trend needs a date.');
         this.#incomplete(figure.incompletePeriods, figure.trend?.step, 'the trend');
         return;
       case 'bar':
         return this.#bar(figure);
       case 'line':
       case 'area':
-        this.#date(['by'], figure.by, `${figure.kind === 'line' ? 'a line' : 'an area'} runs along a date`);
+        this.#date(['by'], figure.by, `A figure of kind “${figure.kind}” needs a date.`);
         this.#incomplete(figure.incompletePeriods, figure.step, 'the figure');
         this.#measures(['measures'], figure.measures);
         return this.#series(figure, figure.measures.length);
@@ -171,7 +171,7 @@ export class FigureChecker {
         this.#step(figure.step, figure.across);
         this.#measure(['measure'], figure.measure);
         if (figure.rows.includes(figure.across))
-          this.#add(['across'], `\`${figure.across}\` already stands down the side`);
+          this.#add(['across'], `“${figure.across}” is already in the rows.`);
         return;
       case 'text':
         measuresIn(figure.text).forEach((name) => this.#measure(['text'], name));
@@ -182,11 +182,11 @@ export class FigureChecker {
     this.#column(['split'], figure.split);
     this.#column(['each'], figure.each);
     this.#lines(figure.lines);
-    if (figure.split && figure.each) this.#add(['each'], 'a chart is either split into series or into small charts');
+    if (figure.split && figure.each) this.#add(['each'], 'A chart has either series or small charts.');
     if ((figure.split ?? figure.each) && measures > 1)
-      this.#add(['measures'], 'a chart that is split shows one measure', { hint: 'leave one, or take the split away' });
+      this.#add(['measures'], 'A chart with series shows one measure.', { hint: 'Keep one measure, or remove the series.' });
     if ((figure.split ?? figure.each) === figure.by)
-      this.#add([figure.split ? 'split' : 'each'], `\`${figure.by}\` already is the axis`);
+      this.#add([figure.split ? 'split' : 'each'], `“${figure.by}” is already the axis.`);
   }
 
   #bar(figure: Extract<DataFigure, { kind: 'bar' }>): void {
@@ -198,11 +198,11 @@ export class FigureChecker {
     this.#columns(['drill'], figure.drill);
     this.#series(figure, 1);
     const isSplit = figure.split !== undefined || figure.each !== undefined;
-    if (figure.stack && !figure.split) this.#add(['stack'], 'only the bars of a split can be stacked');
+    if (figure.stack && !figure.split) this.#add(['stack'], 'Only bars with series can be stacked.');
     for (const option of ['others', 'compare', 'limit'] as const)
-      if (isSplit && figure[option] !== undefined) this.#add([option], `\`${option}\` does not go with a split`);
+      if (isSplit && figure[option] !== undefined) this.#add([option], `“${option}” cannot be used with series.`);
     if (figure.others && figure.limit === undefined)
-      this.#add(['others'], 'without a limit there are no others', { hint: 'add `limit`' });
+      this.#add(['others'], '“Other” needs a limit.', { hint: 'Add “limit”.' });
   }
 
   #table(figure: Extract<DataFigure, { kind: 'table' }>): void {
@@ -210,19 +210,19 @@ export class FigureChecker {
     this.#measures(['measures'], figure.measures);
     const known = [...figure.columns, ...(figure.measures ?? [])];
     figure.sort?.forEach(({ by }, i) => {
-      if (!known.includes(by)) this.#add(['sort', i, 'by'], `the table does not show \`${by}\``, suggest(by, known));
+      if (!known.includes(by)) this.#add(['sort', i, 'by'], `The table does not show “${by}”.`, suggest(by, known));
     });
     for (const option of ['totals', 'subtotals'] as const)
       if (figure[option] && !figure.measures?.length)
-        this.#add([option], 'only measures have sums', { hint: 'add `measures`' });
+        this.#add([option], 'Only measures have totals.', { hint: 'Add “measures”.' });
     figure.subtotals?.forEach((name, i) => {
       if (figure.columns[i] !== name)
-        this.#add(['subtotals', i], 'sum lines follow the first columns, in their order', {
+        this.#add(['subtotals', i], 'Subtotals need the first columns, in their order.', {
           nearest: [figure.columns[i] ?? ''],
         });
     });
     if (figure.subtotals && figure.subtotals.length >= figure.columns.length)
-      this.#add(['subtotals'], 'the last column has no sum line of its own');
+      this.#add(['subtotals'], 'The last column cannot have a subtotal.');
   }
 
   #colours(figure: Extract<DataFigure, { colours?: unknown }>): void {
@@ -254,7 +254,7 @@ export class FigureChecker {
         if (rule.column !== undefined && !names.includes(rule.column))
           this.#context.add(
             [...at, 'column'],
-            `the figure does not show \`${rule.column}\``,
+            `The figure does not show “${rule.column}”.`,
             suggest(rule.column, names),
           );
       });

@@ -24,8 +24,8 @@ export function drilledFigure<T extends Figure>(figure: T, depth: number): T {
     } = figure as T & { split?: string; each?: string; step?: string };
     return { ...rest, by: levels[depth] } as unknown as T;
   }
-  throw new Refusal('FIGURE_UNKNOWN', `nothing opens further in the figure \`${figure.name}\``, {
+  throw new Refusal('FIGURE_UNKNOWN', `Figure “${figure.name}” has no further drill level.`, {
     word: figure.name,
-    ...(levels.length > 1 ? { hint: `it opens into ${levels.slice(1).join(', then ')}` } : {}),
+    ...(levels.length > 1 ? { hint: `Drill levels: ${levels.slice(1).join(', then ')}.` } : {}),
   });
 }

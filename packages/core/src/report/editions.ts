@@ -73,11 +73,11 @@ export function brokenUses(after: ReportDefinition, uses: readonly ReportUse[]):
   return uses.flatMap(({ user, page, figure, parameters: used = [] }) => {
     const shown = page === undefined ? undefined : after.pages.find((one) => one.name === page);
     const lost = [
-      ...(page !== undefined && !shown ? [`the page \`${page}\` is gone`] : []),
+      ...(page !== undefined && !shown ? [`page “${page}” is missing`] : []),
       ...(figure !== undefined && shown && !shown.figures.some((one) => one.name === figure)
-        ? [`the figure \`${figure}\` of the page \`${page}\` is gone`]
+        ? [`figure “${figure}” of page “${page}” is missing`]
         : []),
-      ...used.filter((name) => !parameters.has(name)).map((name) => `the parameter \`${name}\` is gone`),
+      ...used.filter((name) => !parameters.has(name)).map((name) => `parameter “${name}” is missing`),
     ];
     return lost.map((what) => ({ user, what }));
   });

@@ -6,7 +6,7 @@ import type { Figure, Page, ReportDefinition } from './definition.ts';
 export function findPage(report: ReportDefinition, name?: string): Page {
   const page = name === undefined ? report.pages[0] : report.pages.find((one) => one.name === name);
   if (page !== undefined) return page;
-  throw new Refusal('PAGE_UNKNOWN', `the report \`${report.name}\` has no page \`${name}\``, {
+  throw new Refusal('PAGE_UNKNOWN', `Report “${report.name}” has no page “${name}”.`, {
     pointer: 'page',
     word: name,
     ...suggest(
@@ -19,7 +19,7 @@ export function findPage(report: ReportDefinition, name?: string): Page {
 export function findFigure(page: Page, name: string): Figure {
   const figure = page.figures.find((one) => one.name === name);
   if (figure !== undefined) return figure;
-  throw new Refusal('FIGURE_UNKNOWN', `the page \`${page.name}\` has no figure \`${name}\``, {
+  throw new Refusal('FIGURE_UNKNOWN', `Page “${page.name}” has no figure “${name}”.`, {
     word: name,
     ...suggest(
       name,

@@ -33,7 +33,7 @@ function refuseUnknown(report: ReportDefinition, names: readonly string[], point
   const known = (report.parameters ?? []).map((one) => one.name);
   const name = names.find((one) => !known.includes(one));
   if (name === undefined) return;
-  throw new Refusal('PARAMETER_UNKNOWN', `the report \`${report.name}\` has no parameter \`${name}\``, {
+  throw new Refusal('PARAMETER_UNKNOWN', `Report “${report.name}” has no parameter “${name}”.`, {
     pointer: pointer ?? name,
     word: name,
     ...suggest(name, known),
@@ -45,9 +45,9 @@ export function readParameter(parameter: Parameter, texts: readonly string[], to
   const { name, type } = parameter;
   const what = `parameter ${name}:`;
   if (texts.length === 0 || (texts.length > 1 && parameter.many !== true)) {
-    throw new Refusal('VALUE_INVALID', `the parameter \`${name}\` takes one value, not ${texts.length}`, {
+    throw new Refusal('VALUE_INVALID', `Parameter “${name}” takes one value, not ${texts.length}.`, {
       pointer: name,
-      hint: 'give it once, or declare it with `many`',
+      hint: 'Set it once, or declare it with “many”.',
     });
   }
   if (parameter.period === true) {
@@ -57,7 +57,7 @@ export function readParameter(parameter: Parameter, texts: readonly string[], to
   if (Array.isArray(parameter.allowed)) {
     const wrong = texts.find((text) => !(parameter.allowed as readonly string[]).includes(text));
     if (wrong !== undefined) {
-      throw new Refusal('VALUE_INVALID', `${what} \`${wrong.slice(0, 60)}\` is not among the allowed values`, {
+      throw new Refusal('VALUE_INVALID', `${what} “${wrong.slice(0, 60)}” is not an allowed value.`, {
         pointer: name,
         word: wrong,
         ...suggest(wrong, parameter.allowed as readonly string[]),
@@ -88,7 +88,7 @@ export function readParameters(
     if (parameter.default !== undefined && !without.includes(parameter.name))
       return [{ ...readParameter(parameter, listOf(parameter.default), today), isDefault: true }];
     if (parameter.required !== true) return [];
-    throw new Refusal('PARAMETER_MISSING', `the parameter \`${parameter.name}\` needs a value`, {
+    throw new Refusal('PARAMETER_MISSING', `Parameter “${parameter.name}” needs a value.`, {
       pointer: parameter.name,
     });
   });
@@ -119,13 +119,13 @@ export function parameterColumn(
   const { key, column } = parameter;
   const found = dataset.columns.find((one) => (key === undefined ? one.name === column : one.key === key));
   if (found !== undefined || report.datasets[dataset.name]?.shared === true) return found;
-  const what = key === undefined ? `column \`${column}\`` : `key \`${key}\``;
+  const what = key === undefined ? `column “${column}”` : `shared key “${key}”`;
   throw new Refusal(
     'SHARED_KEY_MISSING',
-    `\`${dataset.name}\` has no ${what}, so \`${parameter.name}\` cannot filter it`,
+    `Dataset “${dataset.name}” has no ${what}, so parameter “${parameter.name}” cannot filter it.`,
     {
       word: key ?? column,
-      hint: 'give a column of the dataset that key, or declare the dataset as shared in the report',
+      hint: 'Set this shared key on a column, or declare the dataset as shared in the report.',
     },
   );
 }

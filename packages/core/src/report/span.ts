@@ -104,7 +104,7 @@ function readRelative(text: string, today: string): DateSpan | undefined {
 }
 
 export const spanExamples =
-  'a period such as 2026-10, 2026-Q3, 2026-W40, 2026-09-14/2026-09-20, last month or last 30 days';
+  'a period, example: 2026-10, 2026-Q3, 2026-W40, 2026-09-14/2026-09-20, last month or last 30 days';
 
 /**
  * Reads a stretch of days.
@@ -117,7 +117,7 @@ export function readSpan(text: string, today: string, what = 'period'): DateSpan
   const span = readWritten(text.trim()) ?? readRelative(text, today);
   if (span && span.from >= '0001-01-01' && span.to <= '9999-12-31') return span;
   const word = text.slice(0, 60);
-  throw new Refusal('VALUE_INVALID', `${what} \`${word}\` is not ${spanExamples}`, { word, expected: spanExamples });
+  throw new Refusal('VALUE_INVALID', `${what} “${word}” is not ${spanExamples}.`, { word, expected: spanExamples });
 }
 
 /** Reads a single day, also in words: `today`, `yesterday`, `3 days ago`. */

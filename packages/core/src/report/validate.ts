@@ -28,7 +28,7 @@ class ReportChecker {
 
   check(): void {
     for (const name of Object.keys(this.#report.datasets)) {
-      if (this.#find(name) === undefined) this.#add(['datasets', name], `there is no dataset \`${name}\``);
+      if (this.#find(name) === undefined) this.#add(['datasets', name], `There is no dataset “${name}”.`);
     }
     this.#checkParameters();
     this.#checkMeasures();
@@ -47,7 +47,7 @@ class ReportChecker {
 
   #unique(names: readonly string[], pathOf: (index: number) => Path, what: string): void {
     names.forEach((name, index) => {
-      if (names.indexOf(name) < index) this.#add(pathOf(index), `the ${what} \`${name}\` stands here a second time`);
+      if (names.indexOf(name) < index) this.#add(pathOf(index), `The ${what} “${name}” is defined twice.`);
     });
   }
 
@@ -72,7 +72,7 @@ class ReportChecker {
         if (source !== 'param') return undefined;
         const bare = name.replace(/\.(from|to)$/, '');
         if (!types.has(bare))
-          throw new Refusal('PARAMETER_UNKNOWN', `no parameter \`${name}\``, suggest(name, types.keys()));
+          throw new Refusal('PARAMETER_UNKNOWN', `There is no parameter “${name}”.`, suggest(name, types.keys()));
         return [sampleValues[valueTypeOf(types.get(bare)!)]];
       };
       checkFilter(parseFilter(text), { dataset, text, valuesOf, today: '2026-01-01', now: 0 });
@@ -82,7 +82,7 @@ class ReportChecker {
   #dataset(path: Path, named: string | undefined): DatasetShape | undefined {
     const name = datasetNameOf(this.#report, named);
     if (name === undefined) {
-      this.#add(path, 'the report has several datasets; say which one this reads', { hint: 'add `dataset`' });
+      this.#add(path, 'The report has several datasets.', { hint: 'Specify “dataset”.' });
       return undefined;
     }
     if (this.#report.datasets[name] === undefined) {
@@ -91,7 +91,7 @@ class ReportChecker {
       this.#unlisted.add(name);
       this.#add(
         [...path, 'dataset'],
-        `the report does not list a dataset \`${name}\``,
+        `The report does not list dataset “${name}”.`,
         suggest(name, Object.keys(this.#report.datasets)),
       );
       return undefined;
@@ -109,7 +109,7 @@ class ReportChecker {
     const shapes = Object.keys(this.#report.datasets).flatMap((name) => this.#find(name) ?? []);
     parameters.forEach((parameter, index) => {
       if (reservedNames.includes(parameter.name)) {
-        this.#add(['parameters', index, 'name'], `\`${parameter.name}\` already means something in a viewer's address`);
+        this.#add(['parameters', index, 'name'], `“${parameter.name}” is reserved in URLs of reports.`);
       }
       const columns = shapes.flatMap((shape) => shape.columns);
       const found = columns.filter((one) =>
@@ -123,7 +123,7 @@ class ReportChecker {
         const names = columns.flatMap((one) => (by === 'key' ? (one.key ?? []) : one.name));
         this.#add(
           ['parameters', index, by],
-          `no dataset of the report has the ${by} \`${word}\``,
+          `No dataset of the report has the ${by} “${word}”.`,
           suggest(word, names),
         );
       }
@@ -131,7 +131,7 @@ class ReportChecker {
       if (other)
         this.#add(
           ['parameters', index, 'type'],
-          `the parameter is ${parameter.type}, the column \`${other.name}\` is ${other.type}`,
+          `The parameter has type ${parameter.type}, column “${other.name}” has type ${other.type}.`,
         );
       this.#checkChoice(parameter, ['parameters', index]);
     });
@@ -141,8 +141,8 @@ class ReportChecker {
   #checkChoice(parameter: Parameter, path: Path): void {
     const { allowed, name, type } = parameter;
     if (parameter.period && type !== 'date')
-      this.#add([...path, 'period'], `a period is made of dates; \`${name}\` is ${type}`);
-    if (parameter.period && parameter.many) this.#add([...path, 'many'], 'a period is one stretch of days');
+      this.#add([...path, 'period'], `A period needs dates; “${name}” is of type ${type}.`);
+    if (parameter.period && parameter.many) this.#add([...path, 'many'], 'A period is a single range of days.');
     if (parameter.default !== undefined) {
       const texts = typeof parameter.default === 'string' ? [parameter.default] : parameter.default;
       this.#expression([...path, 'default'], () => readParameter(parameter, texts, '2026-01-01'));
@@ -154,12 +154,12 @@ class ReportChecker {
       const word = from[key];
       const names = dataset?.columns.map((one) => one.name) ?? [];
       if (word !== undefined && dataset && !names.includes(word))
-        this.#add([...path, 'allowed', key], `no column \`${word}\` in \`${dataset.name}\``, suggest(word, names));
+        this.#add([...path, 'allowed', key], `Dataset “${dataset.name}” has no column “${word}”.`, suggest(word, names));
     }
     const others = (this.#report.parameters ?? []).map((one) => one.name).filter((one) => one !== name);
     from.within?.forEach((word, index) => {
       if (!others.includes(word))
-        this.#add([...path, 'allowed', 'within', index], `no other parameter \`${word}\``, suggest(word, others));
+        this.#add([...path, 'allowed', 'within', index], `There is no other parameter “${word}”.`, suggest(word, others));
     });
   }
 
@@ -179,9 +179,9 @@ class ReportChecker {
       const text = print?.[place] ?? '';
       for (const name of parametersIn(text))
         if (!known.includes(name))
-          this.#add([...path, 'print', place], `no parameter \`${name}\``, suggest(name, known));
+          this.#add([...path, 'print', place], `There is no parameter “${name}”.`, suggest(name, known));
       for (const name of measuresIn(text))
-        this.#add([...path, 'print', place], `a ${place} shows parameters alone, not \`{${name}}\``, {
+        this.#add([...path, 'print', place], `A ${place} can contain parameters only, not “{${name}}”.`, {
           hint: known[0] === undefined ? 'declare a parameter' : `{param:${known[0]}}`,
         });
     }
@@ -202,7 +202,7 @@ class ReportChecker {
     const names = page.figures.map((one) => one.name);
     page.narrow?.forEach((name, index) => {
       if (!names.includes(name))
-        this.#add([...path, 'narrow', index], `the page has no figure \`${name}\``, suggest(name, names));
+        this.#add([...path, 'narrow', index], `The page has no figure “${name}”.`, suggest(name, names));
     });
     page.figures.forEach((figure, index) => {
       const at = [...path, 'figures', index];
@@ -224,10 +224,10 @@ class ReportChecker {
   #checkPlace(figures: readonly Figure[], index: number, path: Path): void {
     const { title, at } = figures[index]!;
     if (at.column + at.width - 1 > gridColumns) {
-      this.#add([...path, 'at', 'width'], `\`${title}\` reaches past the ${gridColumns} columns of the page`);
+      this.#add([...path, 'at', 'width'], `“${title}” exceeds the ${gridColumns} columns of the page.`);
     }
     const under = figures.slice(0, index).find((other) => overlaps(other.at, at));
-    if (under) this.#add([...path, 'at'], `\`${title}\` lies over \`${under.title}\``);
+    if (under) this.#add([...path, 'at'], `“${title}” overlaps “${under.title}”.`);
   }
 }
 

@@ -58,27 +58,27 @@ function checkParts(rule: string): void {
   for (const part of rule.split(';')) {
     const word = part.slice(0, 60);
     if (!partPattern.test(part))
-      throw refuse(`\`${word}\` is no part of a recurrence rule`, {
+      throw refuse(`“${word}” is not a part of a recurrence.`, {
         pointer: 'rule',
         word,
-        hint: 'write it like FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
+        hint: 'Example: FREQ=DAILY;BYHOUR=6;BYMINUTE=0',
       });
     const [name, values] = part.split('=') as [string, string];
-    if (names.has(name)) throw refuse(`\`${name}\` stands twice in the rule`, { pointer: 'rule', word });
+    if (names.has(name)) throw refuse(`“${name}” is in the recurrence twice.`, { pointer: 'rule', word });
     names.add(name);
     const wrong = values.split(',').find((one) => !isInRange(name, one));
     if (wrong !== undefined)
-      throw refuse(`\`${wrong}\` is no ${name}`, {
+      throw refuse(`“${wrong}” is not a valid ${name}.`, {
         pointer: 'rule',
         word: wrong,
         ...(ranges[name] ? { hint: `from ${ranges[name][0]} to ${ranges[name][1]}` } : {}),
       });
   }
   if (names.has('UNTIL') && names.has('COUNT'))
-    throw refuse('a rule ends by UNTIL or by COUNT, not by both', { pointer: 'rule' });
+    throw refuse('A recurrence has UNTIL or COUNT, not both.', { pointer: 'rule' });
   const frequency = /(?:^|;)FREQ=([A-Z]+)/.exec(rule)?.[1];
   if (!frequency || !['HOURLY', 'DAILY', 'WEEKLY', 'MONTHLY', 'YEARLY'].includes(frequency))
-    throw refuse('the rule needs FREQ=HOURLY, DAILY, WEEKLY, MONTHLY or YEARLY', {
+    throw refuse('A recurrence needs FREQ=HOURLY, DAILY, WEEKLY, MONTHLY or YEARLY.', {
       pointer: 'rule',
       ...(frequency ? { word: frequency } : {}),
     });
@@ -95,10 +95,10 @@ function onWallClock({ rule, timeZone }: Recurrence): string {
   return rule.replace(/(^|;)UNTIL=([^;]*)/, (_, before: string, until: string) => {
     const parts = untilPattern.exec(until);
     const wrong = () =>
-      refuse(`\`${until}\` is no day or instant`, {
+      refuse(`“${until}” is not a day or timestamp.`, {
         pointer: 'rule',
         word: until,
-        hint: 'write it like UNTIL=20261231, or UNTIL=20261231T060000Z for an instant',
+        hint: 'Example: UNTIL=20261231, or UNTIL=20261231T060000Z',
       });
     if (!parts) throw wrong();
     const [, year, month, day, hour = '23', minute = '59', second = '59', utc] = parts;
@@ -122,10 +122,10 @@ function openRule(recurrence: Recurrence): RRuleTemporal {
   checkParts(rule);
   const rruleString = onWallClock(recurrence);
   if (!startPattern.test(start))
-    throw refuse(`\`${start}\` is not a day and time`, {
+    throw refuse(`“${start}” is not a date with time.`, {
       pointer: 'start',
       word: start,
-      hint: 'write it like 2026-11-23T06:00',
+      hint: 'Example: 2026-11-23T06:00',
     });
   try {
     const dtstart = Temporal.PlainDateTime.from(start).toZonedDateTime('UTC');
@@ -133,7 +133,7 @@ function openRule(recurrence: Recurrence): RRuleTemporal {
   } catch (cause) {
     throw new Refusal(
       'SCHEDULE_INVALID',
-      `the rule \`${rule}\` cannot be read`,
+      `The recurrence “${rule}” is not valid.`,
       { pointer: 'rule', word: rule },
       { cause },
     );
@@ -142,10 +142,10 @@ function openRule(recurrence: Recurrence): RRuleTemporal {
 
 function checkZone(timeZone: string): void {
   if (isTimeZone(timeZone)) return;
-  throw new Refusal('SCHEDULE_INVALID', `there is no time zone \`${timeZone}\``, {
+  throw new Refusal('SCHEDULE_INVALID', `There is no time zone “${timeZone}”.`, {
     pointer: 'timeZone',
     word: timeZone,
-    hint: 'write it like Europe/Berlin',
+    hint: 'Example: Europe/Berlin',
   });
 }
 
@@ -199,7 +199,7 @@ export function daysLater(at: number, days: number, timeZone: string): number {
 /** Checks a recurrence. @throws {Refusal} `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
 export function checkRecurrence(recurrence: Recurrence): void {
   if (nextInstants(recurrence, 0).length === 0)
-    throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', { pointer: 'rule', word: recurrence.rule });
+    throw new Refusal('SCHEDULE_NEVER', 'This recurrence has no occurrences.', { pointer: 'rule', word: recurrence.rule });
 }
 
 const days: Readonly<Record<string, string>> = {

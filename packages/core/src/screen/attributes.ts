@@ -41,9 +41,9 @@ export function checkScreenValues(declared: readonly ScreenAttribute[], values: 
     const attribute = declared.find((one) => one.name === name);
     const at = `/attributes/${name}`;
     const known = declared.map((one) => one.name);
-    if (!attribute) return [{ at, message: `screens have no attribute \`${name}\``, ...suggest(name, known) }];
+    if (!attribute) return [{ at, message: `There is no screen attribute “${name}”.`, ...suggest(name, known) }];
     if (value.trim() !== '' && fitsType(value, attribute.type)) return [];
-    return [{ at, message: `\`${value}\` is not ${words[attribute.type]}, as \`${name}\` must be` }];
+    return [{ at, message: `Screen attribute “${name}”: “${value}” is not ${words[attribute.type]}.` }];
   });
   const [first] = problems;
   if (first) throw new Refusal('SCREEN_INVALID', first.message, { pointer: first.at, ...first, problems });

@@ -17,9 +17,9 @@ const isUpright = ({ width, height }: Pixels) => height > width;
 export function mediaFitWarning(picture: Pixels, wall: Pixels): string | undefined {
   const across = `${picture.width} × ${picture.height} pixels`;
   if (isUpright(picture) !== isUpright(wall) && picture.width !== picture.height)
-    return `it stands ${isUpright(picture) ? 'upright' : 'across'} and the wall does not: bars are left beside it`;
+    return `The image is ${isUpright(picture) ? 'portrait' : 'landscape'} and the screen is not: it has bars.`;
   if (picture.width * 2 < wall.width && picture.height * 2 < wall.height)
-    return `${across} on a wall of ${wall.width} × ${wall.height}: it is enlarged`;
+    return `${across} on a screen of ${wall.width} × ${wall.height}: it is enlarged.`;
   return undefined;
 }
 
@@ -32,5 +32,5 @@ export function pageCaution(
   const count = screenParts(figures, screenGrid(wall)).length;
   const each = Math.floor(seconds / Math.max(1, count));
   if (count < 2 || each >= leastSecondsASheet) return undefined;
-  return `it is ${count} sheets there, ${each} seconds each`;
+  return `The page has ${count} parts, ${each} seconds each.`;
 }

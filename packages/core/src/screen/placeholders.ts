@@ -16,7 +16,7 @@ export const placeholdersIn = (text: string): string[] => [
 export function fillWords(text: string, values: ScreenValues): string {
   return text.replace(placeholder, (_, name: string) => {
     if (Object.hasOwn(values, name)) return values[name]!;
-    throw new Refusal('VALUE_UNBOUND', `the screen has no \`${name}\``, {
+    throw new Refusal('VALUE_UNBOUND', `The screen has no attribute “${name}”.`, {
       word: name,
       ...suggest(name, Object.keys(values)),
     });

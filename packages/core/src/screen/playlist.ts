@@ -75,8 +75,8 @@ export const mostSeconds = 3_600;
 
 const thing = Joi.string().pattern(thingName, 'lower-case letters, digits and hyphens, starting with a letter').max(60);
 const words = Joi.string().trim().min(1).max(200);
-const clock = Joi.string().pattern(/^([01]\d|2[0-3]):[0-5]\d$|^24:00$/, 'a time such as 06:00');
-const day = Joi.string().pattern(/^\d{4}-\d{2}-\d{2}$/, 'a day such as 2026-11-28');
+const clock = Joi.string().pattern(/^([01]\d|2[0-3]):[0-5]\d$|^24:00$/, 'a time, example: 06:00');
+const day = Joi.string().pattern(/^\d{4}-\d{2}-\d{2}$/, 'a day, example: 2026-11-28');
 
 const hours = Joi.array()
   .items(
@@ -170,7 +170,7 @@ export function recurrenceOf(
 function checkHours(all: readonly Hours[] | undefined, pointer: string): void {
   all?.forEach((one, i) => {
     if ('from' in one && one.from === '24:00')
-      throw new Refusal('PLAYLIST_INVALID', 'a day begins at 00:00', {
+      throw new Refusal('PLAYLIST_INVALID', 'A day starts at 00:00.', {
         pointer: `${pointer}/${i}/from`,
         word: '24:00',
       });
@@ -183,20 +183,20 @@ function checkHours(all: readonly Hours[] | undefined, pointer: string): void {
 function checkSettings(slot: Slot, pointer: string): void {
   const { name, shows, where, parameters: set } = slot;
   const refuse = (at: string, message: string, hint?: string) => {
-    throw new Refusal('PLAYLIST_INVALID', `\`${name}\` ${message}`, {
+    throw new Refusal('PLAYLIST_INVALID', `Slot “${name}”: ${message}.`, {
       pointer: `${pointer}/${at}`,
       ...(hint === undefined ? {} : { hint }),
     });
   };
   const isData = 'report' in shows || 'board' in shows;
   if (where !== undefined && !isData)
-    refuse('where', 'has no rows to filter', 'values within words have a filter of their own each');
+    refuse('where', 'has no rows to filter', 'values in a text have their own filters');
   if (set !== undefined && !('report' in shows))
-    refuse('parameters', 'has no parameters', 'a board sets those of its figures itself');
+    refuse('parameters', 'has no parameters', 'the board sets them');
   if (!('text' in shows)) return;
   const names = placeholdersIn(shows.text);
   for (const value of Object.keys(shows.values ?? {}))
-    if (!names.includes(value)) refuse(`shows/values/${value}`, `says \`{${value}}\` nowhere`);
+    if (!names.includes(value)) refuse(`shows/values/${value}`, `has no placeholder “{${value}}”`);
 }
 
 /**
@@ -213,7 +213,7 @@ export function validatePlaylist(value: unknown): PlaylistDefinition {
   playlist.slots.forEach((slot, i) => {
     checkHours(slot.hours, `/slots/${i}/hours`);
     if (slot.from !== undefined && slot.until !== undefined && slot.until < slot.from)
-      throw new Refusal('PLAYLIST_INVALID', `\`${slot.name}\` ends before it begins`, {
+      throw new Refusal('PLAYLIST_INVALID', `Slot “${slot.name}” ends before it starts.`, {
         pointer: `/slots/${i}/until`,
         word: slot.until,
       });

@@ -24,15 +24,15 @@ export function stateOf(
   now: number,
 ): { readonly state: ScreenState; readonly why: string } {
   const { isEnded, beatAt, shown, wanted, worryMs } = screen;
-  if (isEnded) return { state: 'closed', why: 'its key was ended' };
-  if (beatAt === null) return { state: 'silent', why: 'not a word yet' };
-  if (now - beatAt > silentMs) return { state: 'silent', why: `no word for ${ago(now - beatAt)}` };
+  if (isEnded) return { state: 'closed', why: 'Unpaired' };
+  if (beatAt === null) return { state: 'silent', why: 'Never connected' };
+  if (now - beatAt > silentMs) return { state: 'silent', why: `No heartbeat for ${ago(now - beatAt)}` };
   if (shown?.lastError && (shown.errors ?? 0) > 0 && shown.slot === undefined)
     return { state: 'failing', why: shown.lastError };
   if (typeof shown?.asOf === 'number' && now - shown.asOf > worryMs)
-    return { state: 'stale', why: `shows figures that are ${ago(now - shown.asOf)} old` };
+    return { state: 'stale', why: `Data is ${ago(now - shown.asOf)} old` };
   const newest = shown?.playlist === undefined ? undefined : wanted[shown.playlist];
   if (newest !== undefined && shown?.revision !== undefined && shown.revision < newest)
-    return { state: 'behind', why: `shows revision ${shown.revision}, not ${newest}` };
-  return { state: 'fine', why: 'lives, and shows what it should' };
+    return { state: 'behind', why: `Shows version ${shown.revision}, current is ${newest}` };
+  return { state: 'fine', why: 'Connected and up to date' };
 }

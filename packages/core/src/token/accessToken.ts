@@ -61,12 +61,12 @@ export async function verifyAccessToken<Details = ReportViewDetails>(
     if (cause instanceof errors.JWTExpired) {
       throw new Refusal(
         'TOKEN_EXPIRED',
-        'the access token has expired',
-        { hint: 'ask the token endpoint for a new one' },
+        'The access token has expired.',
+        { hint: 'Request a new one from the token endpoint.' },
         { cause },
       );
     }
     if (!(cause instanceof errors.JOSEError) && !(cause instanceof TypeError)) throw cause;
-    throw new Refusal('TOKEN_INVALID', 'the access token is not valid here', {}, { cause });
+    throw new Refusal('TOKEN_INVALID', 'The access token is not valid.', {}, { cause });
   }
 }

@@ -21,7 +21,7 @@ async function verified<T>(what: string, code: 'PROOF_INVALID' | 'CLIENT_INVALID
   } catch (cause) {
     // A key that is none, such as a point beside its curve, is told of by the platform's own error.
     if (![errors.JOSEError, TypeError, DOMException].some((one) => cause instanceof one)) throw cause;
-    throw new Refusal(code, `the ${what} is not valid`, {}, { cause });
+    throw new Refusal(code, `The ${what} is not valid.`, {}, { cause });
   }
 }
 
@@ -87,7 +87,7 @@ export async function verifyProof(
     typeof payload.jti === 'string' &&
     payload.jti.length <= 200 &&
     (expected.tokenHash === undefined || payload['ath'] === expected.tokenHash);
-  if (!fits) throw new Refusal('PROOF_INVALID', 'the proof of possession is for another request or token');
+  if (!fits) throw new Refusal('PROOF_INVALID', 'The DPoP proof is for another request or token.');
   return { thumbprint: proven!.thumbprint, id: payload.jti! };
 }
 
@@ -120,6 +120,6 @@ export async function verifyAssertion(
   );
   const lifetime = payload.exp! - expected.now / 1000;
   if (typeof payload.jti !== 'string' || payload.jti.length > 200 || lifetime > 600)
-    throw new Refusal('CLIENT_INVALID', 'the client assertion needs a short name and may run ten minutes at most');
+    throw new Refusal('CLIENT_INVALID', 'The client assertion needs a short “jti” and a lifetime of at most ten minutes.');
   return { id: payload.jti, expiresAt: payload.exp! };
 }

@@ -33,14 +33,14 @@ export function readCostLimit(value: unknown): CostLimit {
   const limit = checkShape<CostLimit>(value, schema, { code: 'INPUT_INVALID', what: 'the limit' });
   const { warnSeconds, stopSeconds } = limit;
   if (warnSeconds === undefined && stopSeconds === undefined)
-    throw new Refusal('INPUT_INVALID', 'the limit says neither when to warn nor when to stop', {
+    throw new Refusal('INPUT_INVALID', 'The usage limit has neither a warning nor a limit.', {
       pointer: '/warnSeconds',
-      hint: 'give one of them, or both',
+      hint: 'Set one of them, or both.',
     });
   if (warnSeconds !== undefined && stopSeconds !== undefined && warnSeconds >= stopSeconds)
-    throw new Refusal('INPUT_INVALID', 'a warning after the stop would come too late', {
+    throw new Refusal('INPUT_INVALID', 'The warning must be lower than the limit.', {
       pointer: '/warnSeconds',
-      hint: `less than ${stopSeconds}`,
+      hint: `Set it below ${stopSeconds}.`,
     });
   return limit;
 }

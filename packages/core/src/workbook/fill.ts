@@ -48,7 +48,7 @@ export function fitTemplate(template: WorkbookTemplate, columns: readonly Offere
     if (index !== undefined) filled.set(column, index);
     else if (!column.isHeld) left.push(column.heading);
     else
-      throw unfit(`the template’s column “${column.heading}” is no column of the data`, {
+      throw unfit(`Column “${column.heading}” of the template is not in the data.`, {
         word: column.heading,
         ...suggest(
           column.heading,
@@ -57,8 +57,8 @@ export function fitTemplate(template: WorkbookTemplate, columns: readonly Offere
       });
   }
   if (filled.size === 0)
-    throw unfit('no heading of the template is a column of the data', {
-      hint: `headings may be: ${columns.map(({ name, label }) => label ?? name).join(', ')}`,
+    throw unfit('No heading of the template is in the data.', {
+      hint: `Possible headings: ${columns.map(({ name, label }) => label ?? name).join(', ')}`,
     });
   const taken = new Set(filled.values());
   return {

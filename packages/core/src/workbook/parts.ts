@@ -23,8 +23,8 @@ export function openParts(bytes: Uint8Array): Unzipped {
         count++;
         size += originalSize;
         if (count > maxParts || size > maxBytes)
-          throw new Refusal('INPUT_TOO_LARGE', 'the workbook is too large when it is unpacked', {
-            hint: 'leave a few rows of data in the template; the rows of each copy are put there later',
+          throw new Refusal('INPUT_TOO_LARGE', 'The unpacked workbook is too large.', {
+            hint: 'Keep only a few sample rows in the template; the rows of each copy are filled in later.',
           });
         // Some programs pack folders as well: nothing is in them.
         return !name.endsWith('/');
@@ -32,7 +32,7 @@ export function openParts(bytes: Uint8Array): Unzipped {
     });
   } catch (cause) {
     if (cause instanceof Refusal) throw cause;
-    throw new Refusal('FILE_MALFORMED', 'the file is not a workbook', { hint: 'save it as .xlsx' }, { cause });
+    throw new Refusal('FILE_MALFORMED', 'The file is not a workbook.', { hint: 'Save it as .xlsx.' }, { cause });
   }
 }
 
@@ -53,20 +53,20 @@ const known: readonly RegExp[] = [
 ];
 
 const reasons: readonly (readonly [RegExp, string, string])[] = [
-  [/vbaProject|macro/i, 'macros', 'save it without macros, as .xlsx'],
-  [/activeX|ctrlProps|embeddings|oleObject/i, 'embedded programs or files', 'take them out'],
+  [/vbaProject|macro/i, 'macros', 'Save it without macros, as .xlsx.'],
+  [/activeX|ctrlProps|embeddings|oleObject/i, 'embedded programs or files', 'Remove them.'],
   [
     /externalLinks/i,
     'links to other workbooks, with copies of their cells',
-    'replace them by the values that are needed',
+    'Replace them with values.',
   ],
-  [/slicer|timeline/i, 'buttons that filter pivot tables', 'use a filter field of the pivot table instead'],
+  [/slicer|timeline/i, 'filter buttons', 'Use a filter field of the pivot table instead.'],
   [
     /model|connections|queryTable/i,
     'a data model or connections with rows of their own',
-    'use a table on a sheet instead',
+    'Use a table on a sheet instead.',
   ],
-  [/revisions/i, 'a history of changes', 'stop sharing the workbook and save it again'],
+  [/revisions/i, 'a change history', 'Stop sharing the workbook and save it again.'],
 ];
 
 /** @throws {Refusal} `TEMPLATE_INVALID` for a part that could hold rows where nobody would find them */
@@ -74,10 +74,10 @@ export function checkParts(parts: Unzipped): void {
   for (const name of Object.keys(parts)) {
     if (known.some((one) => one.test(name))) continue;
     const reason = reasons.find(([pattern]) => pattern.test(name));
-    const what = reason ? reason[1] : `a part that is not known here`;
-    throw unfit(`the template holds ${what} (\`${name}\`), which cannot be sent safely`, {
+    const what = reason ? reason[1] : `an unknown part`;
+    throw unfit(`The template contains ${what} (${name}), which cannot be sent safely.`, {
       pointer: name,
-      hint: reason ? reason[2] : 'copy the sheets that are needed into a new workbook',
+      hint: reason ? reason[2] : 'Copy the sheets into a new workbook.',
     });
   }
 }
@@ -92,12 +92,12 @@ export interface TextPart {
 /** @throws {Refusal} `FILE_MALFORMED` */
 export function readPart(parts: Unzipped, name: string): TextPart {
   const bytes = parts[name];
-  if (!bytes) throw new Refusal('FILE_MALFORMED', `the workbook lacks its part \`${name}\``);
+  if (!bytes) throw new Refusal('FILE_MALFORMED', `The workbook has no part “${name}”.`);
   const text = strFromU8(bytes);
   try {
     return { name, text, elements: readElements(text) };
   } catch (cause) {
-    throw new Refusal('FILE_MALFORMED', `the workbook’s part \`${name}\` cannot be read`, { pointer: name }, { cause });
+    throw new Refusal('FILE_MALFORMED', `Part “${name}” of the workbook cannot be read.`, { pointer: name }, { cause });
   }
 }
 

@@ -53,13 +53,13 @@ function readSheets(parts: Unzipped, book: TextPart): SheetInBook[] {
     !/^<workbook[\s>]/.test(book.text.slice(root.start, root.innerStart)) ||
     !root.attributes['xmlns']?.includes('schemas.openxmlformats.org')
   )
-    throw unfit('the workbook is written in a form that cannot be filled', {
-      hint: 'open it and save it as an ordinary .xlsx workbook',
+    throw unfit('The workbook has a format that cannot be filled.', {
+      hint: 'Open it and save it as .xlsx.',
     });
   if (
     book.elements.some((one) => one.name === 'workbookPr' && ['1', 'true'].includes(one.attributes['date1904'] ?? ''))
   )
-    throw unfit('the workbook counts its days from 1904', { hint: 'turn that off in its settings and save it again' });
+    throw unfit('The workbook uses the 1904 date system.', { hint: 'Turn that off in its settings and save it again.' });
   const relations = new Map(relationsOf(parts, book.name).map((one) => [one.id, one]));
   return book.elements
     .filter((one) => one.name === 'sheet' && one.parent?.name === 'sheets')
@@ -98,16 +98,16 @@ function findTable(parts: Unzipped, sheets: readonly SheetInBook[], name: string
   const found = tables.find((one) => nameOf(one).toLowerCase() === name.toLowerCase());
   if (!found) {
     const names = tables.map(nameOf);
-    throw unfit(`the workbook has no table “${name}”`, {
+    throw unfit(`The workbook has no table “${name}”.`, {
       word: name,
       pointer: 'table',
-      ...(names.length > 0 ? suggest(name, names) : { hint: 'it has no tables; name the sheet instead' }),
+      ...(names.length > 0 ? suggest(name, names) : { hint: 'It has no tables: specify the sheet instead.' }),
     });
   }
   const { sheet, part, root } = found;
   const range = readRange(root.attributes['ref'] ?? '');
   if (!range || root.attributes['headerRowCount'] === '0')
-    throw unfit(`the table “${name}” has no row of headings`, { word: name });
+    throw unfit(`Table “${name}” has no header row.`, { word: name });
   const sums = Number(root.attributes['totalsRowCount'] ?? 0);
   const columns = part.elements.filter((one) => one.name === 'tableColumn');
   const calculated = columns.flatMap((one, i) => {
@@ -132,7 +132,7 @@ function findTable(parts: Unzipped, sheets: readonly SheetInBook[], name: string
 function findSheet(parts: Unzipped, sheets: readonly SheetInBook[], name: string, shared: readonly string[]): Found {
   const sheet = sheets.find((one) => one.name.toLowerCase() === name.toLowerCase());
   if (!sheet)
-    throw unfit(`the workbook has no sheet “${name}”`, {
+    throw unfit(`The workbook has no sheet “${name}”.`, {
       word: name,
       pointer: 'sheet',
       ...suggest(
@@ -142,14 +142,14 @@ function findSheet(parts: Unzipped, sheets: readonly SheetInBook[], name: string
     });
   const tables = tablesOf(parts, [sheet]);
   if (tables.length > 0)
-    throw unfit(`the rows of sheet “${name}” stand in a table`, {
+    throw unfit(`The rows of sheet “${name}” are in a table.`, {
       word: name,
-      hint: `name the table: ${tables.map(({ part }) => part.elements[0]!.attributes['displayName']).join(', ')}`,
+      hint: `Specify the table: ${tables.map(({ part }) => part.elements[0]!.attributes['displayName']).join(', ')}`,
     });
   const part = readPart(parts, sheet.part);
   const rows = readSheetRows(part).map((row) => ({ ...row, cells: row.cells.filter(isFilled) }));
   const heading = rows.find((row) => row.cells.length > 0);
-  if (!heading) throw unfit(`the sheet “${name}” has no headings`, { word: name });
+  if (!heading) throw unfit(`Sheet “${name}” has no header.`, { word: name });
   const first = heading.cells[0]!.column;
   const cells = heading.cells.filter((cell, i) => cell.column === first + i);
   const lastRow = Math.max(...rows.filter((row) => row.cells.length > 0).map((row) => row.number));
@@ -187,7 +187,7 @@ function sharedTexts(parts: Unzipped): string[] {
  */
 export function readTemplate(bytes: Uint8Array, target: TemplateTarget): WorkbookTemplate {
   const parts = openParts(bytes);
-  if (!parts['xl/workbook.xml']) throw unfit('the file is not a workbook', { hint: 'save it as .xlsx' });
+  if (!parts['xl/workbook.xml']) throw unfit('The file is not a workbook.', { hint: 'Save it as .xlsx.' });
   checkParts(parts);
   const warnings = new Set<string>();
   const warn = (warning: string) => void warnings.add(warning);
@@ -221,7 +221,7 @@ export function readTemplate(bytes: Uint8Array, target: TemplateTarget): Workboo
       onWarning: warn,
     };
     content.set(sheet.part, prepareSheet(task));
-    if (!isData && sheet.isHidden) warn(`the hidden sheet “${sheet.name}” is sent with what is written there`);
+    if (!isData && sheet.isHidden) warn(`The hidden sheet “${sheet.name}” is sent with its content.`);
   }
   for (const name of Object.keys(parts)) {
     if (droppedPart(name)) continue;
@@ -229,9 +229,9 @@ export function readTemplate(bytes: Uint8Array, target: TemplateTarget): Workboo
     if (change !== undefined) content.set(name, change);
   }
   if (Object.keys(parts).some((one) => one.startsWith('xl/media/')))
-    warn('pictures are sent as they are: look that none of them shows figures');
+    warn('Images are sent unchanged: check that none of them shows data.');
   if (Object.keys(parts).some((one) => /comments/i.test(one)))
-    warn('comments are sent with the names of their authors');
+    warn('Comments are sent with the names of their authors.');
   const dataSheet = readPart(parts, found.sheet.part);
   const rowStyle = readRowStyle(dataSheet, block, found.calculated);
   return {
@@ -295,8 +295,8 @@ function withoutTypes(part: TextPart, parts: Unzipped): string {
     const named = one.attributes['PartName']?.slice(1);
     if (one.name === 'Override' && named !== undefined && parts[named] && droppedPart(named)) edits.remove(one);
     if (/macroEnabled|vbaProject/i.test(one.attributes['ContentType'] ?? ''))
-      throw unfit('the template holds macros, which cannot be sent safely', {
-        hint: 'save it without macros, as .xlsx',
+      throw unfit('The template contains macros, which cannot be sent safely.', {
+        hint: 'Save it without macros, as .xlsx.',
       });
   }
   return edits.apply();

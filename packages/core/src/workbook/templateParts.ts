@@ -38,7 +38,7 @@ export function prepareChart(part: TextPart, block: DataBlock, onWarning: (warni
         one.innerStart,
         one.innerEnd,
         growReferences(part.text.slice(one.innerStart, one.innerEnd), block, false, (reference) =>
-          onWarning(`the range \`${reference}\` of a chart does not end where the data ends: it stays as it is`),
+          onWarning(`The range ${reference} of a chart does not end with the data: it stays unchanged.`),
         ),
       );
   }
@@ -60,16 +60,16 @@ export function preparePivotCache(part: TextPart, block: DataBlock): string {
         'r:id': undefined,
       });
     if (one.name === 'cacheSource' && one.attributes['type'] !== 'worksheet')
-      throw unfit('a pivot table takes its rows from outside the workbook', {
+      throw unfit('A pivot table uses rows from outside the workbook.', {
         pointer: part.name,
-        hint: 'let it use the table that the data is put in',
+        hint: 'Use the table with the data.',
       });
     if (one.name === 'worksheetSource') growSource(part, one, block, edits);
     // Groups hold the bounds and names of the rows they were made from.
     if (one.name === 'fieldGroup')
-      throw unfit(`a pivot table groups the values of “${one.parent?.attributes['name'] ?? ''}”`, {
+      throw unfit(`A pivot table groups the values of “${one.parent?.attributes['name'] ?? ''}”.`, {
         pointer: part.name,
-        hint: 'use a column that holds the group, such as the month',
+        hint: 'Use a column with the group, for example the month.',
       });
     if (one.name === 'sharedItems') edits.replace(one.start, one.end, sameTag(part, one));
   }
@@ -85,7 +85,7 @@ function sameTag(part: TextPart, one: Element): string {
 function growSource(part: TextPart, source: Element, block: DataBlock, edits: Edits): void {
   const { ref, sheet } = source.attributes;
   if (source.attributes['r:id'] !== undefined)
-    throw unfit('a pivot table takes its rows from another workbook', { pointer: part.name });
+    throw unfit('A pivot table uses rows from another workbook.', { pointer: part.name });
   if (ref === undefined || sheet?.toLowerCase() !== block.sheet.toLowerCase()) return;
   edits.setAttributes(source, { ref: growReferences(ref, block, true) });
 }
@@ -107,7 +107,7 @@ export function preparePivotTable(part: TextPart, onWarning: (warning: string) =
     if (one.name === 'rowItems' || one.name === 'colItems') edits.remove(one);
     if (one.name === 'pageField' && one.attributes['item'] !== undefined) {
       edits.setAttributes(one, { item: undefined });
-      onWarning(`the pivot table “${name}” shows all values of its filter fields: what was chosen there is dropped`);
+      onWarning(`Pivot table “${name}” shows all values of its filter fields: selections are removed.`);
     }
     if (byItem.has(one.name)) {
       const isOfItem = references.some(
@@ -122,7 +122,7 @@ export function preparePivotTable(part: TextPart, onWarning: (warning: string) =
     const left = childrenOf(part.elements, parent).filter((one) => !dropped.has(one));
     if (left.length === 0) edits.remove(parent);
     else edits.setAttributes(parent, { count: String(left.length) });
-    onWarning(`the pivot table “${name}” loses formats that belong to single items of it`);
+    onWarning(`Pivot table “${name}” loses formats of single items.`);
   }
   return edits.apply();
 }
@@ -168,7 +168,7 @@ export function prepareBook(part: TextPart, block: DataBlock, onWarning: (warnin
         one.innerEnd,
         growReferences(part.text.slice(one.innerStart, one.innerEnd), block, false, (reference) =>
           onWarning(
-            `the name “${one.attributes['name']}” means \`${reference}\`, which does not end where the data ends: it stays as it is`,
+            `The name “${one.attributes['name']}” (${reference}) does not end with the data: it stays unchanged.`,
           ),
         ),
       );

@@ -107,7 +107,7 @@ export function prepareSheet(task: SheetTask): string {
   const grow = (text: string) =>
     growReferences(text, block, data !== undefined, (reference) =>
       task.onWarning(
-        `\`${reference}\` on sheet “${task.name}” does not end where the data ends: it stays as it is, however many rows a copy has`,
+        `The range ${reference} on sheet “${task.name}” does not end with the data: it stays unchanged for every number of rows.`,
       ),
     );
   const rows = readSheetRows(part);
@@ -189,8 +189,8 @@ function placeRows(task: SheetTask, data: CellRange, rows: readonly SheetRow[], 
   const stray = beside ?? below;
   if (stray)
     throw unfit(
-      `a cell ${beside ? 'beside' : 'below'} the data would be in the way of the rows: ${letters(stray.column)}${stray.row} on sheet “${name}”`,
-      { word: `${letters(stray.column)}${stray.row}`, hint: 'move it above the headings or to another sheet' },
+      `Cell ${letters(stray.column)}${stray.row} on sheet “${name}” is ${beside ? 'next to' : 'below'} the data, where rows are filled in.`,
+      { word: `${letters(stray.column)}${stray.row}`, hint: 'Move it above the header or to another sheet.' },
     );
   const rowsRange = { ...data, firstRow: block.headingRow + 1, lastRow: block.lastRow };
   const merged = part.elements.find((one) => {
@@ -198,7 +198,7 @@ function placeRows(task: SheetTask, data: CellRange, rows: readonly SheetRow[], 
     return range !== undefined && overlaps(range, rowsRange);
   });
   if (merged)
-    throw unfit(`cells are joined among the data: ${merged.attributes['ref']} on sheet “${name}”`, {
+    throw unfit(`Merged cells in the data: ${merged.attributes['ref']} on sheet “${name}”.`, {
       word: merged.attributes['ref']!,
       hint: 'part them; every row of a copy is one row',
     });

@@ -53,7 +53,7 @@ describe('decideAccess', () => {
       viewer: aPerson({ attributes: {} }),
       moment,
     });
-    assert.match(parts[0]?.words ?? '', /no attribute `quay`/);
+    assert.match(parts[0]?.words ?? '', /no attribute “quay”/);
     assert.equal(wordsFor([aRule({ where: "NOT quay_id = person('quay')" })], aPerson({ attributes: {} })), 'no row');
   });
 

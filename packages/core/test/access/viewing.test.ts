@@ -120,7 +120,7 @@ describe('viewingBefore', () => {
       const fixed = [{ ...chosen[0]!, origin, by: 'x' }];
       assert.equal(
         viewingBefore(viewing({ fixed, chosen: [] }), sailings, 'period before', 'en-GB'),
-        'not compared: the period is fixed here',
+        'not compared: the period is fixed',
         origin,
       );
       // Even beside a narrower one of the reader's own, the fixed limit stays.

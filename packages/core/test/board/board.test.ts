@@ -22,7 +22,7 @@ const aBoard = (change: object = {}): BoardDefinition => ({
 });
 const validate = (value: unknown) =>
   validateBoard(value, (name) => (name === 'punctuality' ? aReport() : undefined), ['punctuality']);
-const placementInfo = (value: unknown) => refused('BOARD_INVALID', () => validate(value)).details.pointer;
+const pointerOf = (value: unknown) => refused('BOARD_INVALID', () => validate(value)).details.pointer;
 
 describe('validateBoard', () => {
   it('takes a sound board', () => assert.equal(validate(aBoard()).name, 'harbour'));
@@ -46,7 +46,7 @@ describe('validateBoard', () => {
       '/theme/text',
     ],
   ] as const) {
-    it(`points at ${what}`, () => assert.equal(placementInfo(aBoard(change)), place));
+    it(`points at ${what}`, () => assert.equal(pointerOf(aBoard(change)), place));
   }
 
   it('names the nearest report', () => {

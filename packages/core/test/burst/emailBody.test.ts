@@ -27,7 +27,7 @@ describe('writeLetter', () => {
   it('says the numbers in words for whoever sees no pictures', () => {
     assert.match(text, /Departed on time: 80\.7 % \(Sailings 3,971\)\nMean delay: 2\.6 min/);
     assert.match(text, /month is October 2026 · quay is "Q017"/);
-    assert.match(text, /To get no more of these: https:\/\/reports\.example\/u\/1\.abc\n$/);
+    assert.match(text, /Unsubscribe: https:\/\/reports\.example\/u\/1\.abc\n$/);
     assert.match(
       html,
       /alt="Quay &lt;punctuality&gt;, Overview: Departed on time: 80\.7 % \(Sailings 3,971\); Mean delay/,

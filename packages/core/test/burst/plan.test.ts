@@ -68,7 +68,7 @@ describe('planBurst', () => {
       rows: 0,
     }));
     const entries = planBurst({ ...input, copies });
-    const words = 'Ivo may see no rows of `sailings`, and copies hold no more than their sender may see';
+    const words = 'the sender Ivo has no access to rows of dataset “sailings”';
     assert.deepEqual(
       entries.map((one) => [one.action, one.reason]),
       [
@@ -164,7 +164,7 @@ describe('planBurst', () => {
       one?.files.map((file) => file.name),
       ['quay-pack-Q001-2026-10.csv'],
     );
-    assert.deepEqual([none?.action, none?.reason], ['skip', 'wants xlsx, which this burst does not make']);
+    assert.deepEqual([none?.action, none?.reason], ['skip', 'formats xlsx are not in this burst']);
   });
 
   it('goes through the values that occur once, however long a list is that is bound wrongly', () => {
@@ -206,7 +206,7 @@ describe('planBurst', () => {
       const entries = planBurst({ definition: changed, period, copies, alreadySent: new Map(), start });
       const sent = entries.filter((one) => one.action === 'send').flatMap((one) => one.files.map((file) => file.name));
       assert.equal(new Set(sent.map((name) => name.normalize('NFKC').toLowerCase())).size, sent.length, names.join());
-      assert.match(entries[1]?.reason ?? '', /same as that of Q001/, names.join());
+      assert.match(entries[1]?.reason ?? '', /same file name as Q001/, names.join());
     }
   });
 
@@ -218,7 +218,7 @@ describe('planBurst', () => {
   it('skips whoever has no value and whoever would get the file of another', () => {
     assert.match(plan([recipient('')])[0]?.reason ?? '', /no value/);
     const [, second] = plan([recipient('Q001'), recipient('Q002')], new Map(), { fileName: '{burst}' });
-    assert.match(second?.reason ?? '', /same as that of Q001/);
+    assert.match(second?.reason ?? '', /same file name as Q001/);
   });
 });
 

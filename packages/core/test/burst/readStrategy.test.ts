@@ -56,7 +56,7 @@ describe('decideStrategy', () => {
       assert.match(found.because, /sailings/);
     }
     assert.equal(strategy({ asSeenBy: 'recipient' }).kind, 'a query each');
-    assert.match(strategy({}, {}, [{ ...quay, period: true } as Parameter]).because, /stretch/);
+    assert.match(strategy({}, {}, [{ ...quay, period: true } as Parameter]).because, /is a range/);
     assert.match(strategy({}, { where: "quay_id = param('quay')" }).because, /`quay`/);
   });
 });

@@ -254,7 +254,7 @@ describe('renderPng', () => {
       ['t', one],
       ['b', simple],
       ['l', simple],
-      ['x', { columns: [], rows: [], refused: { code: 'COLUMN_HIDDEN', message: '`m` is not shown' } }],
+      ['x', { columns: [], rows: [], refused: { code: 'COLUMN_HIDDEN', message: 'm is not shown' } }],
     ]),
     taste,
     limits: ['Period: October'],

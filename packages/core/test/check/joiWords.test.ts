@@ -39,11 +39,11 @@ describe('what is wrong with an input', () => {
     assert.deepEqual(
       found.problems!.map((one) => one.message),
       [
-        'Entry 2 of `days` must have 10 characters.',
-        '`name` is missing.',
-        '`targets` needs at least 1 entry.',
-        '`size` must be 2 or more.',
-        '`from` needs `to` beside it.',
+        'Entry 2 of “days” must have 10 characters.',
+        '“name” is missing.',
+        '“targets” needs at least 1 entry.',
+        '“size” must be 2 or more.',
+        '“from” needs “to” with it.',
       ],
     );
   });

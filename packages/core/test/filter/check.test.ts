@@ -18,7 +18,7 @@ describe('checkFilter', () => {
   });
 
   for (const [text, hint] of [
-    ["passengers = '12'", /without|leave the quotes out: 12/],
+    ["passengers = '12'", /Remove the quotes: 12/],
     ['quay_id = 17', /'17'/],
     ["sailed_on = '2026-10-01'", /DATE\('2026-10-01'\)/],
     ["planned_departure > DATE('2026-10-01')", /TIMESTAMP/],

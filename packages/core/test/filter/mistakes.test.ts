@@ -19,31 +19,31 @@ function refusalOf(text: string): Refusal {
 
 describe('the classic mistakes', () => {
   for (const [text, column, hint] of [
-    ["passengers > '12'", 14, 'leave the quotes out: 12'],
-    ['quay_id = Q017', 11, "if `Q017` is a text, put it in quotes: 'Q017'"],
-    ['quay_id = 17', 11, "put it in quotes: '17'"],
+    ["passengers > '12'", 14, 'Remove the quotes: 12'],
+    ['quay_id = Q017', 11, "If “Q017” is a text, put it in quotes: 'Q017'"],
+    ['quay_id = 17', 11, "Put it in quotes: '17'"],
     ["sailed_on >= '2026-10-01'", 14, "write DATE('2026-10-01')"],
     ['sailed_on >= 2026-10-01', 14, "write DATE('2026-10-01')"],
     ['planned_departure < 2026-10-01', 21, "write TIMESTAMP('2026-10-01T00:00:00Z')"],
     ["planned_departure < '2026-10-01'", 21, "write TIMESTAMP('2026-10-01T00:00:00Z')"],
-    ["quay_id == 'Q017'", 10, 'equal is written with one ='],
-    ["quay_id != 'Q017'", 9, 'not equal is written <>'],
+    ["quay_id == 'Q017'", 10, 'Write “equal” with one =.'],
+    ["quay_id != 'Q017'", 9, 'Write “not equal” as <>.'],
     ['quay_id = "Q017"', 11, "double quotes name a column; text stands between single quotes: 'Q017'"],
-    ["Quay_ID = 'Q017'", 1, 'did you mean `quay_id`? Capital letters matter'],
-    ["quay_di = 'Q017'", 1, 'did you mean `quay_id`?'],
-    ['quay_id = “Q017”', 11, "text stands between straight quotes: 'like this'"],
+    ["Quay_ID = 'Q017'", 1, 'Did you mean “quay_id”? Names are case-sensitive.'],
+    ["quay_di = 'Q017'", 1, 'Did you mean “quay_id”?'],
+    ['quay_id = “Q017”', 11, "Put text in straight quotes: 'like this'"],
     ["?quay_id='Q017'", 1, 'this looks like a piece of a web address; write conditions with AND'],
     ["quay_id='Q017'&route='a'", 15, 'this looks like a piece of a web address; write conditions with AND'],
     ["quay_id = 'Q017' && route = 'a'", 18, 'write AND'],
     ["quay_id = 'Q017' || route = 'a'", 18, 'write OR'],
-    ["route = 'Skipper\\'s'", 20, "a quote inside a text is doubled: 'Skipper''s Quay'"],
-    ["quay_id IN ['a', 'b']", 12, "a list stands between parentheses: ('a', 'b')"],
-    ["cancelled = 'true'", 13, 'write TRUE or FALSE without quotes'],
-    ['route = NULL', 9, 'write `column IS NULL`'],
-    ["Person('quay') = quay_id", 1, 'did you mean `person`?'],
-    ['CASE(route) = CASEI(route)', 1, 'did you mean `CASEI`?'],
+    ["route = 'Skipper\\'s'", 20, "Double a quote inside a text: 'Skipper''s Quay'"],
+    ["quay_id IN ['a', 'b']", 12, "Write a list in parentheses: ('a', 'b')"],
+    ["cancelled = 'true'", 13, 'Write TRUE or FALSE without quotes.'],
+    ['route = NULL', 9, 'Write column IS NULL.'],
+    ["Person('quay') = quay_id", 1, 'Did you mean “person”?'],
+    ['CASE(route) = CASEI(route)', 1, 'Did you mean “CASEI”?'],
     ["T_DURING(sailed_on, '2026-10-01')", 21, "write DATE('2026-10-01')"],
-    ["A_OVERLAPS(quay_id, ('a'))", 12, 'write a list between parentheses: (quay_id)'],
+    ["A_OVERLAPS(quay_id, ('a'))", 12, 'Write a list in parentheses: (quay_id)'],
   ] as const) {
     it(`says of ${text}: ${hint}`, () => {
       const { details } = refusalOf(text);
@@ -53,7 +53,7 @@ describe('the classic mistakes', () => {
   }
 
   it('does not offer a text in quotes where a column is near', () => {
-    assert.equal(refusalOf('route = quay_ids').details.hint, 'did you mean `quay_id`?');
+    assert.equal(refusalOf('route = quay_ids').details.hint, 'Did you mean “quay_id”?');
   });
 });
 

@@ -9,7 +9,7 @@ describe('nearestNames', () => {
 
   it('offers nothing far away', () => {
     assert.deepEqual(nearestNames('zzzz', ['route', 'quay_id']), []);
-    assert.match(suggest('zzzz', ['route', 'quay_id']).hint ?? '', /there is `route`, `quay_id`/);
+    assert.match(suggest('zzzz', ['route', 'quay_id']).hint ?? '', /Available: “route”, “quay_id”/);
   });
 });
 

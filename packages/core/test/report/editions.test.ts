@@ -46,9 +46,9 @@ describe('brokenUses', () => {
     assert.deepEqual(
       brokenUses(aReport(), uses).map((one) => `${one.user}: ${one.what}`),
       [
-        'placement b: the page `detail` is gone',
-        'board c: the figure `gone` of the page `overview` is gone',
-        'board c: the parameter `month` is gone',
+        'placement b: page “detail” is missing',
+        'board c: figure “gone” of page “overview” is missing',
+        'board c: parameter “month” is missing',
       ],
     );
   });

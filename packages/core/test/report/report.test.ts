@@ -26,7 +26,7 @@ describe('validateReport', () => {
   it('points at an option it does not know and names the nearest', () => {
     const [problem] = problemsOf({ ...aReport(), titel: 'x' });
     assert.equal(problem?.at, '/titel');
-    assert.match(problem?.hint ?? '', /`title`/);
+    assert.match(problem?.hint ?? '', /“title”/);
     const bar = { ...first.figures[1], measur: 'x' };
     const [inner] = problemsOf(aReport({ pages: [{ ...first, figures: [first.figures[0]!, bar as never] }] }));
     assert.equal(inner?.at, '/pages/0/figures/1/measur');
@@ -72,7 +72,7 @@ describe('validateReport', () => {
   it('checks filters and parameters against the columns', () => {
     assert.deepEqual(
       problemsOf(aReport({ where: "quay_ID = 'x'" }))[0]?.hint,
-      'did you mean `quay_id`? Capital letters matter',
+      'Did you mean “quay_id”? Names are case-sensitive.',
     );
     assert.equal(
       problemsOf(aReport({ parameters: [{ name: 'quay', type: 'date', key: 'quay' }] }))[0]?.at,

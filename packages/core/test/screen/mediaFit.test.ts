@@ -14,8 +14,8 @@ describe('what fits a wall', () => {
     assert.equal(mediaFitWarning({ width: 1920, height: 1080 }, across), undefined);
     assert.equal(mediaFitWarning({ width: 3840, height: 2160 }, across), undefined);
     assert.match(mediaFitWarning({ width: 640, height: 360 }, across)!, /640 × 360 pixels .* enlarged/);
-    assert.match(mediaFitWarning({ width: 1080, height: 1920 }, across)!, /stands upright/);
-    assert.match(mediaFitWarning({ width: 1920, height: 1080 }, upright)!, /stands across/);
+    assert.match(mediaFitWarning({ width: 1080, height: 1920 }, across)!, /portrait/);
+    assert.match(mediaFitWarning({ width: 1920, height: 1080 }, upright)!, /landscape/);
     assert.equal(mediaFitWarning({ width: 1000, height: 1000 }, across), undefined, 'a square stands as well as lies');
     assert.equal(mediaFitWarning({ width: 1000, height: 1000 }, upright), undefined);
   });
@@ -24,7 +24,7 @@ describe('what fits a wall', () => {
     const four = [place(1), place(7), place(13), place(19), place(25), place(31), place(37)];
     const count = screenParts(four, screenGrid(across)).length;
     assert.equal(count, 4);
-    assert.match(pageCaution(four, 12, across)!, /4 sheets there, 3 seconds each/);
+    assert.match(pageCaution(four, 12, across)!, /4 parts, 3 seconds each/);
     assert.equal(pageCaution(four, 20, across), undefined);
     assert.equal(pageCaution([place(1)], 5, across), undefined, 'one sheet has all of it');
     assert.equal(pageCaution([], 5, across), undefined);

@@ -292,11 +292,11 @@ describe('readTemplate refuses', () => {
     const cases: Record<string, RegExp> = {
       'xl/vbaProject.bin': /macros/,
       'xl/externalLinks/externalLink1.xml': /links to other workbooks/,
-      'xl/slicerCaches/slicerCache1.xml': /buttons that filter/,
+      'xl/slicerCaches/slicerCache1.xml': /filter buttons/,
       'xl/model/item.data': /data model/,
       'xl/embeddings/oleObject1.bin': /embedded/,
       'xl/revisions/revisionHeaders.xml': /history/,
-      'customXml/item1.xml': /not known here/,
+      'customXml/item1.xml': /unknown part/,
     };
     for (const [name, message] of Object.entries(cases))
       assert.match(refusedBook(withPart(name)).message, message, name);
@@ -316,18 +316,18 @@ describe('readTemplate refuses', () => {
     const below = sheet((text) =>
       text.replace('</sheetData>', '<row r="20"><c r="B20"><v>1</v></c></row></sheetData>'),
     );
-    assert.match(refusedBook(below).message, /below the data.*B20 on sheet “Sailings”/);
+    assert.match(refusedBook(below).message, /B20 on sheet “Sailings” is below the data/);
     const beside = sheet((text) => text.replace('<row r="5">', '<row r="5"><c r="L5"><v>1</v></c>'));
     assert.match(refusedBook(beside).message, /beside the data.*L5/);
     const joined = sheet((text) =>
       text.replace('<conditionalFormatting', '<mergeCells><mergeCell ref="A4:B4"/></mergeCells><conditionalFormatting'),
     );
-    assert.match(refusedBook(joined).message, /joined among the data: A4:B4/);
+    assert.match(refusedBook(joined).message, /Merged cells in the data: A4:B4/);
   });
 
   it('a table or sheet that is not there, naming the nearest', () => {
     assert.equal(refusedBook(quayBookParts(), { table: 'Sailing' }).details.nearest?.[0], 'Sailings');
-    assert.match(refusedBook(quayBookParts(), { sheet: 'Sailings' }).details.hint ?? '', /name the table: Sailings/);
+    assert.match(refusedBook(quayBookParts(), { sheet: 'Sailings' }).details.hint ?? '', /Specify the table: Sailings/);
     assert.equal(refusedBook(quayBookParts(), { sheet: 'By rout' }).details.nearest?.[0], 'By route');
   });
 

@@ -20,12 +20,12 @@ const open: AccessProvider = {
         id: one.personId,
         title: 'invitation',
         to: emails.get(one.personId) ?? one.personId,
-        limits: 'whoever has the letter makes a password and signs in',
+        limits: 'the invited user, who sets a password and signs in',
         madeBy: one.invitedBy,
         madeAt: one.createdAt,
         lastUsedAt: null,
         endsAt: one.expiresAt,
-        ending: 'the letter opens nothing any more',
+        ending: 'The invitation stops working.',
         mayEnd: true,
       }));
   },
@@ -33,9 +33,9 @@ const open: AccessProvider = {
     const where = { personId: id, acceptedAt: null, ...(person.isAdministrator ? {} : { invitedBy: person.email }) };
     await app.records.transaction(async () => {
       const gone = await invitations(app).destroy({ where });
-      if (gone === 0) throw new Refusal('NOT_FOUND', 'there is no such invitation of yours', { word: id });
+      if (gone === 0) throw new Refusal('NOT_FOUND', 'Invitation not found.', { word: id });
       const email = (await emailsById(app)).get(id) ?? id;
-      await remember(app, { who: person.email, what: 'invitation taken back', thing: `person ${email}`, origin });
+      await remember(app, { who: person.email, what: 'invitation revoked', thing: `person ${email}`, origin });
     });
   },
 };
@@ -49,12 +49,12 @@ const guests: AccessProvider = {
       id: one.email,
       title: one.name,
       to: one.email,
-      limits: one.organisation === null ? 'views and exports' : `of ${one.organisation}; views and exports`,
+      limits: one.organisation === null ? 'view and export' : `of ${one.organisation}; views and exports`,
       madeBy: null,
       madeAt: null,
       lastUsedAt: null,
       endsAt: null,
-      ending: 'they are signed out everywhere and do not come in again',
+      ending: 'The user is deactivated and signed out.',
       mayEnd: true,
     }));
   },
@@ -68,8 +68,8 @@ const guests: AccessProvider = {
 
 const kinds = {
   browser: 'a browser',
-  'command line': 'a command line',
-  frame: 'frames of a host',
+  'command line': 'command line',
+  frame: 'frames of a host page',
   chat: 'a chat',
 } as const;
 
@@ -94,12 +94,12 @@ const signedIn: AccessProvider = {
       id: one.fingerprint,
       title: `signed in, in ${kinds[one.kind]}`,
       to: emails.get(one.personId) ?? one.personId,
-      limits: 'everything that the person may do',
+      limits: 'all permissions of the user',
       madeBy: emails.get(one.personId) ?? null,
       madeAt: one.createdAt,
       lastUsedAt: used.get(one.fingerprint) ?? null,
       endsAt: one.expiresAt,
-      ending: 'they are signed out there, and sign in again',
+      ending: 'The session ends; the user can sign in again.',
       mayEnd: true,
     }));
   },
@@ -107,7 +107,7 @@ const signedIn: AccessProvider = {
     const where = { fingerprint: id, ...(person.isAdministrator ? {} : { personId: person.id }) };
     await app.records.transaction(async () => {
       const session = await one(sessions(app).findOne({ where }));
-      if (!session) throw new Refusal('NOT_FOUND', 'there is no such session of yours', { word: id });
+      if (!session) throw new Refusal('NOT_FOUND', 'Session not found.', { word: id });
       await sessions(app).destroy({ where });
       const email = (await emailsById(app)).get(session.personId) ?? session.personId;
       await remember(app, { who: person.email, what: 'session ended', thing: `person ${email}`, origin });

@@ -28,13 +28,13 @@ export async function takeAttribute(app: App, by: PersonViewer, name: string, or
     await requireAttribute(app, by, name);
     const users = await usersOf(app, name);
     if (users.length > 0)
-      throw new Refusal('IN_USE', `${users.slice(0, 5).join(', ')} still have or need \`${name}\``, {
+      throw new Refusal('IN_USE', `User attribute “${name}” is used by ${users.slice(0, 5).join(', ')}.`, {
         word: name,
-        hint: 'take it from them first',
+        hint: 'Remove its values first.',
       });
     await dropAttribute(app, name);
     await forgetFormerNames(app, { kind: 'attribute', name });
-    await remember(app, { who: by.email, what: 'attribute removed', thing: `attribute ${name}`, origin });
+    await remember(app, { who: by.email, what: 'user attribute deleted', thing: `attribute ${name}`, origin });
   });
 }
 
@@ -52,7 +52,7 @@ export async function nameAttribute(
     await requireAttribute(app, by, name);
     if (to === name) return;
     if ((await attributeNames(app)).includes(to))
-      throw new Refusal('NAME_TAKEN', `there is an attribute \`${to}\` already`, { pointer: '/name', word: to });
+      throw new Refusal('NAME_TAKEN', `A user attribute named “${to}” already exists.`, { pointer: '/name', word: to });
     await followAttribute(app, name, to);
     await keepFormerName(app, { kind: 'attribute', name }, to);
     for (const rule of await listRules(app)) {
@@ -61,6 +61,6 @@ export async function nameAttribute(
         await rowRules(app).update({ condition: where }, { where: { datasetName: rule.dataset, name: rule.name } });
     }
     const change = { before: { name }, after: { name: to } };
-    await remember(app, { who: by.email, what: 'attribute renamed', thing: `attribute ${to}`, origin, ...change });
+    await remember(app, { who: by.email, what: 'user attribute renamed', thing: `attribute ${to}`, origin, ...change });
   });
 }

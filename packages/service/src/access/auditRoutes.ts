@@ -9,16 +9,16 @@ export const auditRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/audit-log',
-    tag: 'Audit',
+    tag: 'Audit log',
     audience: 'person',
-    summary: 'The log of changes, the newest first, for administrators',
+    summary: 'List audit log entries, newest first (administrators)',
     query: Joi.object({
       who: text,
       thing: text,
       what: text,
       from: Joi.date().iso(),
       to: Joi.date().iso(),
-      before: Joi.number().integer().min(1).max(2_147_483_647).description('only older ones than this entry'),
+      before: Joi.number().integer().min(1).max(2_147_483_647).description('entries before this number'),
       limit: Joi.number().integer().min(1).max(500).default(100),
     }),
     async handle({ app, person, query }) {

@@ -51,9 +51,9 @@ async function requireHeld<T extends Grant>(
 ): Promise<T> {
   const held = permissionOf(grants, holders, await resourceIdOf(app, 'report', wish.report));
   if (held && isAtLeast(held, wish.level)) return held;
-  throw new Refusal('TOKEN_SCOPE_EXCEEDED', `nobody gave the ${what} the right to ${wish.level} \`${wish.report}\``, {
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', `The ${what} has no “${wish.level}” permission on report “${wish.report}”.`, {
     word: wish.report,
-    hint: `whoever owns the report may give it to the ${what}, as to a person`,
+    hint: `An owner of the report can grant it.`,
   });
 }
 

@@ -25,7 +25,7 @@ async function refuseTooMuch(app: App, { holder, level, canPassOn }: Grant): Pro
     if (row?.organisation === null && row.state !== 'guest') return;
   }
   const who = isScreen ? 'screens view' : `${holder.kind === 'client' ? 'programs' : 'guests'} view and export`;
-  throw new Refusal('NOT_ALLOWED', `${who}; they do not ${canPassOn ? 'pass on' : level}`, {
+  throw new Refusal('NOT_ALLOWED', `${who}; this does not include ${canPassOn ? 'sharing' : `“${level}”`}.`, {
     pointer: canPassOn ? '/canPassOn' : '/level',
     word: level,
   });
@@ -69,7 +69,7 @@ export async function giveGrant(app: App, person: PersonViewer, grant: Grant, or
     });
     await remember(app, {
       who: person.email,
-      what: 'right given',
+      what: 'permission granted',
       thing: `${thing.kind} ${thing.name}`,
       origin,
       before,
@@ -110,7 +110,7 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
   if (right === undefined) throw notFound('grant', String(id), []);
   // Whoever passed a right on may take it back; owners may take back any.
   if (!isAtLeast(right, 'own') && before.givenBy !== person.email) {
-    throw new Refusal('NOT_ALLOWED', 'only its owners and whoever gave it may take a right back');
+    throw new Refusal('NOT_ALLOWED', 'Only owners of the item and the user who granted a permission can revoke it.');
   }
   await app.records.transaction(async () => {
     // Two who take the last two owners' rights at once would otherwise each leave the other's.
@@ -119,13 +119,13 @@ export async function takeGrant(app: App, person: PersonViewer, id: number, orig
       (one) => one.thing.kind === thing.kind && one.thing.name === thing.name && one.level === 'own',
     );
     if (before.level === 'own' && owners.length === 1 && !person.isAdministrator) {
-      throw new Refusal('IN_USE', `nobody would own the ${thing.kind} \`${thing.name}\` any more`, {
-        hint: 'give somebody else the right to own it first',
+      throw new Refusal('IN_USE', `You cannot revoke the last owner of ${thing.kind} “${thing.name}”.`, {
+        hint: 'Grant “own” to another user first.',
       });
     }
     await removeGrant(app, id);
     const what = `${thing.kind} ${thing.name}`;
-    await remember(app, { who: person.email, what: 'right taken back', thing: what, origin, before });
+    await remember(app, { who: person.email, what: 'permission revoked', thing: what, origin, before });
     await emit(app, 'right.changed', { thing });
   });
 }

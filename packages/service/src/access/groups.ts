@@ -29,7 +29,7 @@ export async function saveGroup(
     await lockResource(app, 'group', group.name);
     const before = (await listGroups(app)).find((one) => one.name === group.name);
     if (before?.origin === 'directory')
-      throw new Refusal('NOT_ALLOWED', `\`${group.name}\` is kept by the directory`, { hint: 'change it there' });
+      throw new Refusal('NOT_ALLOWED', `Group “${group.name}” is managed by the identity provider.`, { hint: 'Change it there.' });
     if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
     const owners = new Set(group.owners.map((one) => one.toLowerCase()));
     const belonging = new Set(group.members.map((one) => one.toLowerCase()));
@@ -64,7 +64,7 @@ async function requireKept(app: App, by: PersonViewer, name: string): Promise<Gr
       seen.map((one) => one.name),
     );
   if (group.origin === 'directory')
-    throw new Refusal('NOT_ALLOWED', `\`${name}\` is kept by the directory`, { hint: 'change it there' });
+    throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, { hint: 'Change it there.' });
   if (!group.owners.includes(by.email)) requireAdministrator(by);
   return group;
 }
@@ -94,7 +94,7 @@ export async function changeMembers(
     const after = (await listGroups(app)).find((one) => one.name === name)!;
     await remember(app, {
       who: by.email,
-      what: 'group members changed',
+      what: 'group members updated',
       thing: `group ${name}`,
       origin,
       before: { members: before.members },
@@ -122,12 +122,12 @@ export async function dropGroup(app: App, by: PersonViewer, name: string, origin
   if (!before) throw notFound('group', name, []);
   const uses = await usageOf(app, name);
   if (uses.length > 0)
-    throw new Refusal('IN_USE', `\`${name}\` is named by ${uses.slice(0, 5).join(', ')}`, {
-      hint: 'take those back first',
+    throw new Refusal('IN_USE', `Group “${name}” is used by ${uses.slice(0, 5).join(', ')}.`, {
+      hint: 'Revoke or change those first.',
     });
   await app.records.transaction(async () => {
     await removeGroup(app, name);
-    await remember(app, { who: by.email, what: 'group removed', thing: `group ${name}`, origin, before });
+    await remember(app, { who: by.email, what: 'group deleted', thing: `group ${name}`, origin, before });
   });
 }
 
@@ -162,10 +162,10 @@ export async function nameGroup(app: App, by: PersonViewer, name: string, to: st
         groups.map((one) => one.name),
       );
     if (before.origin === 'directory')
-      throw new Refusal('NOT_ALLOWED', `\`${name}\` is kept by the directory`, { hint: 'change it there' });
+      throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, { hint: 'Change it there.' });
     if (to === name) return;
     if (groups.some((one) => one.name === to))
-      throw new Refusal('NAME_TAKEN', `there is a group \`${to}\` already`, { pointer: '/name', word: to });
+      throw new Refusal('NAME_TAKEN', `A group named “${to}” already exists.`, { pointer: '/name', word: to });
     await renameGroup(app, name, to);
     await remember(app, {
       who: by.email,

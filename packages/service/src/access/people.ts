@@ -38,14 +38,14 @@ function checkDeclared(declared: readonly AttributeRow[], values: Readonly<Recor
     const pointer = `/attributes/${name}`;
     if (!attribute) {
       const names = declared.map((one) => one.name);
-      throw new Refusal('INPUT_INVALID', `people have no attribute \`${name}\``, {
+      throw new Refusal('INPUT_INVALID', `There is no user attribute “${name}”.`, {
         pointer,
         word: name,
         ...suggest(name, names),
       });
     }
     if (!attribute.isMany && all.length > 1)
-      throw new Refusal('INPUT_INVALID', `\`${name}\` holds one value, not ${all.length}`, { pointer, word: name });
+      throw new Refusal('INPUT_INVALID', `User attribute “${name}” takes one value, not ${all.length}.`, { pointer, word: name });
     for (const value of all) parseValue(value, attribute.type, `${attribute.label}:`);
   }
 }
@@ -106,7 +106,7 @@ export async function checkInvitation(
     const group = groups.find((one) => one.name === name);
     if (!group) throw notFound('group', name, by.isAdministrator ? groups.map((one) => one.name) : []);
     if (!by.isAdministrator && !group.owners.includes(by.email))
-      throw new Refusal('NOT_ALLOWED', `only owners of \`${name}\` take people into it`, {
+      throw new Refusal('NOT_ALLOWED', `Only owners of group “${name}” can add members.`, {
         pointer: '/groups',
         word: name,
       });
@@ -114,10 +114,10 @@ export async function checkInvitation(
   for (const { kind, name, level } of invitation.rights) {
     await requirePassOn(app, by, level, kind, name);
     if (isGuest && (level === 'edit' || level === 'own'))
-      throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/rights', word: level });
+      throw new Refusal('NOT_ALLOWED', 'Guests can have “view” and “export” only.', { pointer: '/rights', word: level });
   }
   if (isGuest && !by.isAdministrator && invitation.rights.length === 0)
-    throw new Refusal('INPUT_INVALID', 'say what the guest is to see', { pointer: '/rights' });
+    throw new Refusal('INPUT_INVALID', 'Specify at least one report or group for the guest.', { pointer: '/rights' });
 }
 
 async function sendInvitation(
@@ -140,7 +140,7 @@ async function sendInvitation(
   const link = `${app.settings.publicUrl}/console/accept#${key}`;
   const day = new Intl.DateTimeFormat(app.settings.locale, { dateStyle: 'long', timeZone: app.settings.timeZone });
   const text = [
-    `${by.name} invites you to look at reports of ${new URL(app.settings.publicUrl).host}.`,
+    `${by.name} invited you to view reports at ${new URL(app.settings.publicUrl).host}.`,
     ...(words === '' ? [] : ['', words]),
     '',
     'Choose a password here:',
@@ -149,7 +149,7 @@ async function sendInvitation(
     `The link works once, until ${day.format(expiresAt)}.`,
     '',
   ].join('\n');
-  await enqueue(app, 'notice.mail', { to: person.email, subject: `${by.name} invites you`, text });
+  await enqueue(app, 'notice.mail', { to: person.email, subject: `${by.name} invited you to Under Bell`, text });
   return expiresAt;
 }
 
@@ -188,7 +188,7 @@ export async function putInvitation(
 ): Promise<{ expiresAt: Date }> {
   const known = await findPersonRow(app, { email: invitation.email });
   if (known && known.state !== 'invited')
-    throw new Refusal('NAME_TAKEN', `${invitation.email} is here already`, {
+    throw new Refusal('NAME_TAKEN', `${invitation.email} is a user already.`, {
       pointer: '/email',
       word: invitation.email,
     });
@@ -222,8 +222,8 @@ export async function putInvitation(
 }
 
 const notValid = () =>
-  new Refusal('INVITATION_INVALID', 'the invitation was used, has run out or was replaced by a newer one', {
-    hint: 'ask whoever invited you for a new one',
+  new Refusal('INVITATION_INVALID', 'The invitation was used, has expired or was replaced by a newer one.', {
+    hint: 'Ask the user who invited you for a new one.',
   });
 
 /** Who an invitation is for, for the page that accepts it. */
@@ -280,14 +280,16 @@ export async function editPerson(
   const before = await findPersonRow(app, { email });
   if (!before) throw notFound('person', email, []);
   if (before.email === by.email && (change.state === 'left' || change.isAdministrator === false))
-    throw new Refusal('IN_USE', 'another administrator must do this to you');
+    throw new Refusal('IN_USE', 'You cannot deactivate yourself or remove your own administrator role.', {
+      hint: 'Ask another administrator.',
+    });
   if (change.attributes) await checkAttributes(app, change.attributes);
   await app.records.transaction(async () => {
     await changePerson(app, before.id, change);
     const { name, state, attributes, isAdministrator } = before;
     await remember(app, {
       who: by.email,
-      what: 'person changed',
+      what: 'user updated',
       thing: `person ${before.email}`,
       origin,
       before: { name, state, attributes, isAdministrator },
@@ -306,7 +308,7 @@ export async function changePassword(
   await limitGuesses(app, 'password', person.id, async () => {
     const row = await findPersonRow(app, { id: person.id });
     if (!row || !(await isPassword(given.current, row.passwordHash)))
-      throw new Refusal('SIGN_IN_FAILED', 'the current password is wrong', { pointer: '/current' });
+      throw new Refusal('SIGN_IN_FAILED', 'The current password is wrong.', { pointer: '/current' });
   });
   await checkNewPassword(given.password, [person.name, person.email]);
   const passwordHash = await hashPassword(given.password);

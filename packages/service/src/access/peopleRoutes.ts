@@ -32,23 +32,23 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/users',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Everyone, for those who make things',
+    summary: 'List users (authors and administrators)',
     async handle({ app, person }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
       return { people: (await listEveryone(app)).map(listedPerson) };
     },
   }),
   defineRoute({
     method: 'get',
     path: '/api/v1/users/:email',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'One person, for those who make things',
+    summary: 'Get a user (authors and administrators)',
     params: Joi.object({ email: email.required() }),
     async handle({ app, person, params }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see people');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
       const found = await findListed(app, params.email);
       if (!found) throw notFound('person', params.email, []);
       return listedPerson(found);
@@ -57,9 +57,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/users/:email/publisher',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Let a person make things of every kind and own those of all; which rows they see, row rules say',
+    summary: 'Set which kinds of items a user can create (administrators)',
     status: 204,
     params: Joi.object({ email: email.required() }),
     async handle({ app, person, params, origin }) {
@@ -70,9 +70,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/users/:email',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Change a person; who has left is signed out at once',
+    summary: 'Update a user; a deactivated user is signed out',
     status: 204,
     params: Joi.object({ email: email.required() }),
     body: Joi.object({
@@ -89,9 +89,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/invitations',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Invite a colleague, or a guest of another organisation, by mail',
+    summary: 'Invite a user or a guest by email',
     status: 201,
     body: Joi.object({
       email: email.required(),
@@ -110,9 +110,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/invitations/table',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Invite everybody whom a table or a list of email addresses names; a preview invites nobody',
+    summary: 'Invite all users of a table or a list of email addresses, or preview that',
     body: Joi.object({
       text: Joi.string()
         .max(1_000_000)
@@ -120,7 +120,7 @@ export const peopleRoutes: Route[] = [
         .description(
           'one person in a line, or CSV with the headings email, name, organisation, groups and names of attributes; several values of a cell stand with | or ; between them',
         ),
-      message: Joi.string().trim().max(2000).allow('').default('').description('a message in the email'),
+      message: Joi.string().trim().max(2000).allow('').default('').description('message in the email'),
       invalidRows: Joi.string()
         .valid(...invalidRowActions)
         .default('reject'),
@@ -132,9 +132,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/groups',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'The groups with their people, for those who make things',
+    summary: 'List groups with their members (authors and administrators)',
     async handle({ app, person }) {
       return { groups: await seenGroups(app, person) };
     },
@@ -142,9 +142,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/groups/:name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'One group with its people, for those who make things and its owners',
+    summary: 'Get a group with its members',
     params: Joi.object({ name: groupName.required() }),
     async handle({ app, person, params }) {
       const seen = await seenGroups(app, person);
@@ -160,9 +160,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/groups/:name/name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Give a group another name; rights, rules, masks and lists that name it follow',
+    summary: 'Rename a group; permissions, row rules, masks and lists follow',
     params: Joi.object({ name: groupName.required() }),
     body: Joi.object({ name: groupName.required() }),
     async handle({ app, person, params, body, origin }) {
@@ -173,9 +173,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/groups/:name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Save who belongs to a group',
+    summary: 'Set the members of a group',
     status: 204,
     params: Joi.object({ name: groupName.required() }),
     body: Joi.object({
@@ -190,9 +190,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/groups/:name/members',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Add members to a group and remove others; everybody else stays',
+    summary: 'Add and remove members of a group',
     params: Joi.object({ name: groupName.required() }),
     body: Joi.object({
       add: Joi.array().items(email).max(2_000),
@@ -204,9 +204,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'delete',
     path: '/api/v1/groups/:name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Remove a group that nothing names',
+    summary: 'Delete a group that is not in use',
     status: 204,
     params: Joi.object({ name: groupName.required() }),
     async handle({ app, person, params, origin }) {
@@ -217,20 +217,20 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/user-attributes',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'The attributes that people may have',
+    summary: 'List user attributes',
     async handle({ app, person }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'only those who make things see attributes');
+      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list user attributes.');
       return { attributes: await listAttributes(app) };
     },
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/user-attributes/:name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Declare an attribute of people',
+    summary: 'Create a user attribute',
     status: 204,
     params: Joi.object({ name: attributeName.required() }),
     body: Joi.object({
@@ -248,9 +248,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/permissions',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Who may do what with a thing, and your own right on it explained',
+    summary: 'List the permissions on an item, and explain your own',
     query: Joi.object({ kind: kind.required(), name: Joi.alternatives(thing, Joi.string().valid('*')).required() }),
     async handle({ app, person, query }) {
       const grants = await grantsOn(app, person, query.kind, query.name);
@@ -260,9 +260,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/permissions',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Give a right on a thing or a folder',
+    summary: 'Grant a permission on an item or a folder',
     body: Joi.object({
       holder: holderOf(...namedHolders).required(),
       thing: Joi.object({
@@ -280,9 +280,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'delete',
     path: '/api/v1/permissions/:id',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Take a right back',
+    summary: 'Revoke a permission',
     status: 204,
     params: Joi.object({ id: Joi.number().integer().required() }),
     async handle({ app, person, params, origin }) {
@@ -293,9 +293,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/user-attributes/:name/name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Give an attribute another name; people and row rules that have it follow',
+    summary: 'Rename a user attribute; users and row rules follow',
     params: Joi.object({ name: attributeName.required() }),
     body: Joi.object({ name: attributeName.required() }),
     async handle({ app, person, params, body, origin }) {
@@ -306,9 +306,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'delete',
     path: '/api/v1/user-attributes/:name',
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Take an attribute away that nobody has and no row rule looks at',
+    summary: 'Delete a user attribute that is not in use',
     status: 204,
     params: Joi.object({ name: attributeName.required() }),
     async handle({ app, person, params, origin }) {
@@ -319,9 +319,9 @@ export const peopleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/audit-log/verify',
-    tag: 'Audit',
+    tag: 'Audit log',
     audience: 'person',
-    summary: 'Walks the chain of the audit log and says whether every entry still holds',
+    summary: 'Verify the hash chain of the audit log',
     async handle({ app, person }) {
       requireAdministrator(person);
       return verifyAudit(app);

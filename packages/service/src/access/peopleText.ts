@@ -94,13 +94,13 @@ function readRows(text: string): { found: FoundPerson[]; firstRow: number } {
 export function readPeople(text: string): ReadPeople {
   const { found: rows, firstRow } = readRows(text);
   if (rows.length === 0)
-    throw new Refusal('FILE_EMPTY', 'The text names no people.', {
-      hint: 'Write one in a line, or a table with the headings email, name and groups.',
+    throw new Refusal('FILE_EMPTY', 'The text has no users.', {
+      hint: 'Write one user per line, or a table with the headings email, name and groups.',
     });
   if (rows.length > mostPeople)
     throw new Refusal(
       'INPUT_TOO_LARGE',
-      `The text names ${rows.length} people; ${mostPeople} are invited at once at most.`,
+      `The text has ${rows.length} users; at most ${mostPeople} can be invited at once.`,
       {
         hint: 'Send it in parts.',
       },

@@ -56,7 +56,7 @@ export async function askForAccess(
     });
     if (!isNew || !exists) return;
     const text = [
-      `${person.name} (${person.email}) would like to see the ${kind} “${name}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
+      `${person.name} (${person.email}) requests access to the ${kind} “${name}”${wish.placement ? `, in “${wish.placement}”` : ''}.`,
       ...(wish.words === '' ? [] : ['', `“${wish.words}”`]),
       '',
       'Answer here:',
@@ -66,12 +66,12 @@ export async function askForAccess(
     for (const owner of owners)
       await enqueue(app, 'notice.mail', {
         to: owner.email,
-        subject: `${person.name} asks to see ${name}`,
+        subject: `Access request: ${person.name}, ${name}`,
         text,
       });
     await remember(app, {
       who: person.email,
-      what: 'access asked',
+      what: 'access requested',
       thing: `${kind} ${name}`,
       origin,
       after: { request: request.id },
@@ -118,7 +118,7 @@ export async function answerRequest(
   if (!asker) throw notFound('request', String(id), []);
   const { level } = answer;
   if (asker.isGuest === true && level !== undefined && !isAtLeast({ level: guestLevel }, level))
-    throw new Refusal('NOT_ALLOWED', 'guests view and export; they do not edit', { pointer: '/level', word: level });
+    throw new Refusal('NOT_ALLOWED', 'Guests can have “view” and “export” only.', { pointer: '/level', word: level });
   const state = level === undefined ? 'refused' : 'granted';
   await app.records.transaction(async () => {
     const isFirst = await closeRequest(app, id, {
@@ -127,7 +127,7 @@ export async function answerRequest(
       answer: answer.words,
       answeredBy: by.email,
     });
-    if (!isFirst) throw new Refusal('VERSION_CONFLICT', 'somebody else has answered this request already');
+    if (!isFirst) throw new Refusal('VERSION_CONFLICT', 'Another owner has decided this request already.');
     if (level !== undefined) {
       const held = (await listGrants(app)).some(
         (one) =>
@@ -143,15 +143,15 @@ export async function answerRequest(
           { givenBy: by.id },
         );
     }
-    const verdict = level === undefined ? 'did not grant it' : `lets you ${level} it`;
+    const verdict = level === undefined ? 'denied it' : `granted “${level}”`;
     const link = request.placementName ? `/v/${request.placementName}` : `/console/${thingKind}s/${thingName}`;
     const text = [
-      `You asked to see the ${thingKind} “${thingName}”. ${by.name} ${verdict}.`,
+      `You requested access to the ${thingKind} “${thingName}”. ${by.name} ${verdict}.`,
       ...(answer.words === '' ? [] : ['', `“${answer.words}”`]),
       ...(level === undefined ? [] : ['', `${app.settings.publicUrl}${link}`]),
       '',
     ].join('\n');
-    const subject = level === undefined ? `About your request for ${thingName}` : `You may now see ${thingName}`;
+    const subject = level === undefined ? `Access denied: ${thingName}` : `Access granted: ${thingName}`;
     await enqueue(app, 'notice.mail', { to: asker.email, subject, text });
     await remember(app, {
       who: by.email,

@@ -69,8 +69,8 @@ export async function requireRight(
     return right;
   }
   if (right === undefined) throw notFound(kind, name, await namesSeen(app, person, kind));
-  throw new Refusal('NOT_ALLOWED', `you may ${right.level} the ${kind} \`${name}\`, not ${level} it`, {
-    hint: `ask somebody who owns it for the right to ${level}`,
+  throw new Refusal('NOT_ALLOWED', `You have “${right.level}” on ${kind} “${name}”, but not “${level}”.`, {
+    hint: `Ask an owner for “${level}”.`,
   });
 }
 
@@ -85,19 +85,19 @@ export async function requirePassOn(
   const right = await rightOn(app, person, kind, name);
   if (mayPassOn(right, level)) return;
   if (right === undefined) throw notFound(kind, name, []);
-  throw new Refusal('NOT_ALLOWED', `you may not give others the right to ${level} the ${kind} \`${name}\``, {
-    hint: 'its owners may, and whoever got the right to pass it on',
+  throw new Refusal('NOT_ALLOWED', `You cannot grant “${level}” on ${kind} “${name}”.`, {
+    hint: 'Owners can, and users whose permission includes “can share”.',
   });
 }
 
 /** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
 export async function requireAuthor(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
   if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return noteDecision({ what: 'maker', kind });
-  throw new Refusal('NOT_ALLOWED', `you may not make a new ${kind}`, { hint: 'publishers and administrators may' });
+  throw new Refusal('NOT_ALLOWED', `You do not have permission to create a ${kind}.`, { hint: 'Publishers and administrators can.' });
 }
 
 export function requireAdministrator(person: PersonViewer): void {
-  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators may do this');
+  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'Only administrators can do this.');
   noteDecision({ what: 'administrator' });
 }
 
@@ -142,8 +142,8 @@ export async function ownedNames(
 /** @param now - what it is called now, where the asker may know */
 export function notFound(kind: string, name: string, known: readonly string[], now?: string): Refusal {
   if (now !== undefined)
-    return new Refusal('NOT_FOUND', `the ${kind} \`${name}\` is called \`${now}\` now`, { word: name, nearest: [now] });
-  return new Refusal('NOT_FOUND', `there is no ${kind} \`${name}\``, {
+    return new Refusal('NOT_FOUND', `The ${kind} “${name}” was renamed to “${now}”.`, { word: name, nearest: [now] });
+  return new Refusal('NOT_FOUND', `There is no ${kind} “${name}”.`, {
     word: name,
     ...(known.length > 0 ? suggest(name, known) : {}),
   });

@@ -12,7 +12,7 @@ export const thing = Joi.string()
 export const webOrigin = Joi.string()
   .max(300)
   .custom((value: string, helpers) => (isOrigin(value) ? value : helpers.error('string.origin')), 'origin')
-  .description('scheme, host and port of the host page, such as https://portal.example');
+  .description('origin of the host page: scheme, host and port, for example https://portal.example');
 export const groupName = Joi.string().trim().min(1).max(100);
 /** CQL2 text, or CQL2 JSON. */
 export const filter = readAs<string | object>()(

@@ -62,7 +62,7 @@ export const sessionRoutes: Route[] = [
       password: password.required(),
       kind: Joi.string().valid('browser', 'command line').default('browser'),
     }),
-    answer: { description: 'the person, and for the command line the session key' },
+    answer: { description: 'the user, and for the command line the session token' },
     async handle({ app, ctx, body, origin }) {
       const browser = ctx.cookies.get(browserCookie(app));
       const { key, expiresAt, person } = await signIn(app, { ...body, origin, ...(browser ? { browser } : {}) });
@@ -77,7 +77,7 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/session',
     tag: 'Session',
     audience: 'person',
-    summary: 'Who is signed in',
+    summary: 'Get the current session',
     isRemembered: true,
     handle: async ({ app, person }): Promise<ShownSession> => ({
       person: shownPerson(person),
@@ -104,7 +104,7 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/setup',
     tag: 'Session',
     audience: 'anyone',
-    summary: 'Whether the first administrator is still missing, and whether a directory can sign people in',
+    summary: 'Get the setup state and whether single sign-on is available',
     handle: async ({ app }) => ({
       isNeeded: await needsSetup(app),
       hasDirectory: app.settings.directory !== undefined,
@@ -115,7 +115,7 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/setup',
     tag: 'Session',
     audience: 'anyone',
-    summary: 'Make the first administrator with the one-time code',
+    summary: 'Create the first administrator with the one-time code',
     body: Joi.object({
       code: Joi.string().max(100).required(),
       email: email.required(),
@@ -133,7 +133,7 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/session/password',
     tag: 'Session',
     audience: 'person',
-    summary: 'Take a new password; all sessions end',
+    summary: 'Change your password; all sessions end',
     status: 204,
     body: Joi.object({ current: password.required(), password: password.required() }),
     async handle({ app, person, body, origin }) {
@@ -146,7 +146,7 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/invitations/lookup',
     tag: 'Session',
     audience: 'anyone',
-    summary: 'Who an invitation is for',
+    summary: 'Get an invitation',
     body: Joi.object({ key: Joi.string().max(100).required() }),
     handle: ({ app, body, origin }) => showInvitation(app, body.key, origin),
   }),
@@ -169,10 +169,10 @@ export const sessionRoutes: Route[] = [
     path: '/api/v1/session/frame',
     tag: 'Session',
     audience: 'person',
-    summary: 'A short key for a frame on another site, which gets no cookie; asked for by the sign-in window it opened',
+    summary: 'Create a short-lived session token for a frame on another site',
     async handle({ app, ctx, person }) {
       // Only the first-party window with its cookie hands one out; a key makes no other keys.
-      if (ctx.get('Authorization') !== '') throw new Refusal('NOT_ALLOWED', 'a key cannot make another one');
+      if (ctx.get('Authorization') !== '') throw new Refusal('NOT_ALLOWED', 'A session token cannot create another one.');
       return startSession(app, person.id, 'frame');
     },
   }),

@@ -106,7 +106,7 @@ export async function signIn(app: App, given: SignInTry) {
 async function checkPassword(app: App, row: PersonRow | undefined, { password, kind }: SignInTry) {
   const isRight = await isPassword(password, row?.passwordHash ?? null);
   if (!row || !isRight || (row.state !== 'active' && row.state !== 'guest'))
-    throw new Refusal('SIGN_IN_FAILED', 'the address or the password is wrong');
+    throw new Refusal('SIGN_IN_FAILED', 'The email or the password is wrong.');
   const session = await startSession(app, row.id, kind);
   return { ...session, person: (await findPerson(app, { id: row.id }))! };
 }
@@ -184,17 +184,17 @@ async function makeAdministrator(app: App, options: { code: string; email: strin
   const passwordHash = await hashPassword(options.password);
   const id = await app.records.transaction(async () => {
     await lockAll(app.records, 'setup');
-    if (!(await needsSetup(app))) throw new Refusal('SETUP_DONE', 'this installation already has its administrator');
+    if (!(await needsSetup(app))) throw new Refusal('SETUP_DONE', 'This installation already has an administrator.');
     if (!stored || !isSameSecret(fingerprint(options.code), String(plain(stored).value))) {
-      throw new Refusal('SIGN_IN_FAILED', 'the one-time code is wrong', {
+      throw new Refusal('SIGN_IN_FAILED', 'The one-time code is wrong.', {
         pointer: '/code',
-        hint: 'the start command printed it',
+        hint: 'The start command printed it.',
       });
     }
     const { email, name } = options;
     const made = await addPerson(app, { email, name, passwordHash, isAdministrator: true });
     await settingRows(app).destroy({ where: { name: 'setup code' } });
-    await remember(app, { who: options.email, what: 'first administrator made', thing: `person ${options.email}` });
+    await remember(app, { who: options.email, what: 'first administrator created', thing: `person ${options.email}` });
     return made;
   });
   return { ...(await startSession(app, id, 'browser')), person: (await findPerson(app, { id }))! };

@@ -71,7 +71,7 @@ export async function emailsById(app: App): Promise<ReadonlyMap<string, string>>
 export async function idOfEmail(app: App, email: string): Promise<string> {
   const row = await findPersonRow(app, { email });
   if (row) return row.id;
-  throw new Refusal('NOT_FOUND', `there is no person \`${email}\``, { word: email });
+  throw new Refusal('NOT_FOUND', `There is no user “${email}”.`, { word: email });
 }
 
 /** Whether a program of this name is registered, as somebody to give rights to. */

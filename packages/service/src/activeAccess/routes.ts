@@ -6,7 +6,7 @@ import { Refusal } from '@underbell/core/refusal';
 import { defineRoute, type Route } from '../platform/index.ts';
 import { endDoors, openDoors } from './usecases.ts';
 
-const about = { tag: 'Handed out', audience: 'person' } as const;
+const about = { tag: 'Active access', audience: 'person' } as const;
 const days = Joi.number().integer().min(0).max(36_500);
 const filter = {
   kind: Joi.string().valid(...accessKinds),
@@ -36,9 +36,9 @@ export const openRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/active-access',
-    summary: 'Everything that was handed out and still opens something: yours, or all of it for administrators',
+    summary: 'List active access: yours, or all for administrators',
     query: Joi.object({ ...filter, format: Joi.string().valid('json', 'csv').default('json') }),
-    answer: { description: 'what was handed out', type: ['application/json', 'text/csv'] },
+    answer: { description: 'active access', type: ['application/json', 'text/csv'] },
     async handle({ app, person, query }) {
       const { format, ...wanted } = query;
       const found = await openDoors(app, person, wanted);
@@ -55,7 +55,7 @@ export const openRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/active-access/revoke',
-    summary: 'End some of them, each with your rights; what stops working is told by the list',
+    summary: 'Revoke active access',
     body: Joi.object({
       doors: Joi.array()
         .items(Joi.object({ kind: filter.kind.required(), id: Joi.string().max(200).required() }))

@@ -39,7 +39,7 @@ export async function endDoors(
   // Before the first of them: a refusal says that nothing was done.
   const other = doors.find(({ kind }) => !app.things.endedKinds.includes(kind));
   if (other)
-    throw new Refusal('NOT_FOUND', `nothing of the kind \`${other.kind}\` is ended here`, {
+    throw new Refusal('NOT_FOUND', `Access of kind “${other.kind}” cannot be revoked here.`, {
       word: other.kind,
       ...suggest(other.kind, app.things.endedKinds),
     });

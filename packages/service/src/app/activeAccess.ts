@@ -17,14 +17,14 @@ export const appDoors: AccessProvider = {
       found.push({
         id: one.name,
         title: one.title,
-        to: one.origins.join(', ') || 'no page yet',
+        to: one.origins.join(', ') || 'no origin',
         of: { kind: 'app', name: one.name } as const,
         limits: `${places.length} placements, each by the right of whoever looks`,
         madeBy: emails.get(one.makerId) ?? null,
         madeAt: one.madeAt,
         lastUsedAt: null,
         endsAt: null,
-        ending: 'reports are switched off in it, at once and everywhere',
+        ending: 'Reports are disabled in this app.',
         mayEnd: person.isAdministrator,
       });
     }

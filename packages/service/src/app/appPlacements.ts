@@ -70,12 +70,12 @@ async function checkOffers(app: App, appName: string, place: string, offers: rea
     if (!names.includes(offer))
       throw new Refusal(
         'INPUT_INVALID',
-        offer === place ? 'a place is its own standard already' : `\`${offer}\` is not placed in this app`,
+        offer === place ? 'A placement cannot be its own alternative.' : `Placement “${offer}” is not in this app.`,
         {
           pointer: `/offers/${i}`,
           word: offer,
           ...suggest(offer, names),
-          ...(offer === place ? {} : { hint: 'Place it in this app first, then offer it here.' }),
+          ...(offer === place ? {} : { hint: 'Add it to this app first.' }),
         },
       );
 }
@@ -100,9 +100,9 @@ export async function savePlace(
   const thing = shownResource(placement);
   await requireRight(app, person, 'edit', thing.kind, thing.name);
   if (placement.kind !== 'app')
-    throw new Refusal('INPUT_INVALID', `\`${name}\` is a placement of the kind ${placement.kind}`, {
+    throw new Refusal('INPUT_INVALID', `Placement “${name}” has type ${placement.kind}.`, {
       word: name,
-      hint: 'placements of the kind app stand in apps',
+      hint: 'An app needs placements of type “app”.',
     });
   await app.records.transaction(async () => {
     await lockResource(app, 'app', appName);
@@ -110,7 +110,7 @@ export async function savePlace(
     await checkOffers(app, appName, name, wish.offers);
     const before = await placeIn(app, name);
     if (before && before.row.name !== appName)
-      throw new Refusal('IN_USE', `\`${name}\` stands in “${before.row.title}” already`, { word: name });
+      throw new Refusal('IN_USE', `Placement “${name}” is in app “${before.row.title}” already.`, { word: name });
     const old = before
       ? { inPanel: before.place.inPanel, offers: (await listOffers(app, [name])).get(name) ?? [] }
       : undefined;
@@ -120,7 +120,7 @@ export async function savePlace(
       wish.offers.map((placementName, position) => ({ placeName: name, placementName, position })),
     );
     await endChoices(app, person, name, old?.offers.filter((one) => !wish.offers.includes(one)) ?? []);
-    const what = 'place in an app saved';
+    const what = 'app placement saved';
     await remember(app, {
       who: person.email,
       what,
@@ -164,7 +164,7 @@ export async function removePlace(
     await appPlaces(app).destroy({ where: { placementName: name, appName } });
     await remember(app, {
       who: person.email,
-      what: 'place in an app taken away',
+      what: 'app placement removed',
       thing: `app ${appName}`,
       origin,
       before: { placement: name },
@@ -205,27 +205,27 @@ export async function chooseForCompany(
   const row = await requireApp(app, person, appName, 'edit');
   await requirePlace(app, appName, name);
   if (row.company === null)
-    throw new Refusal('INPUT_INVALID', `“${row.title}” does not say which company somebody is of`, {
-      hint: 'an administrator says in which field of the record, or attribute of the person, it stands',
+    throw new Refusal('INPUT_INVALID', `App “${row.title}” does not define the company of a user.`, {
+      hint: 'An administrator sets the record field or user attribute with the company.',
     });
   await app.records.transaction(async () => {
     await lockResource(app, 'app', appName);
     const offers = (await listOffers(app, [name])).get(name) ?? [];
     if (shows !== null && !offers.includes(shows))
-      throw new Refusal('INPUT_INVALID', `\`${shows}\` is not offered in this place`, {
+      throw new Refusal('INPUT_INVALID', `“${shows}” is not an alternative of this placement.`, {
         pointer: '/shows',
         word: shows,
         ...suggest(shows, offers),
       });
     const before = await choiceOf(app, name, company);
     if (expected !== undefined && expected !== (before?.id ?? 0))
-      throw new Refusal('VERSION_CONFLICT', `${before?.chosenBy ?? 'somebody'} chose for ${company} in the meantime`, {
-        hint: 'look again, then choose',
+      throw new Refusal('VERSION_CONFLICT', `${before?.chosenBy ?? 'Another user'} changed the variant of ${company}.`, {
+        hint: 'Reload and try again.',
       });
     await addChoice(app, person, name, company, shows);
     await remember(app, {
       who: person.email,
-      what: 'chosen for a company',
+      what: 'company variant set',
       thing: `app ${appName}`,
       origin,
       before: { place: name, company, shows: before?.placementName ?? null },

@@ -51,21 +51,21 @@ async function checkSetup(app: App, person: PersonViewer, name: string, wish: Ap
     await requireClient(app, person, wish.client);
     const other = (await listApps(app)).find((one) => one.clientId === wish.client && one.name !== name);
     if (other)
-      throw new Refusal('IN_USE', `the program \`${wish.client}\` asks for “${other.title}” already`, {
+      throw new Refusal('IN_USE', `Client “${wish.client}” belongs to app “${other.title}” already.`, {
         pointer: '/client',
         word: wish.client,
-        hint: 'register a program for each app',
+        hint: 'Create a client for each app.',
       });
   }
   const framed = await boardFrameOrigins(app);
   for (const [i, { address }] of wish.charts.entries()) {
     const { origin } = new URL(address);
     if (!framed.includes(origin))
-      throw new Refusal('INPUT_INVALID', `pages may show nothing of ${origin}`, {
+      throw new Refusal('INPUT_INVALID', `${origin} is not an allowed origin.`, {
         pointer: `/charts/${i}/address`,
         word: origin,
         ...suggest(origin, framed),
-        hint: 'name it among the hosts that boards may frame first',
+        hint: 'An administrator adds it to the allowed origins of boards first.',
       });
   }
 }
@@ -127,7 +127,7 @@ export async function switchApp(
     // Who switched it stays who did: switching on what is on is nothing.
     if (!before || before.isOn === isOn) return;
     await apps(app).update({ isOn, switchedBy: person.email, switchedAt: new Date(app.now()) }, { where: { name } });
-    const what = isOn ? 'app switched on' : 'app switched off';
+    const what = isOn ? 'app enabled' : 'app disabled';
     await remember(app, { who: person.email, what, thing: `app ${name}`, origin });
     await tellPlaces(app, name);
     if (before.clientId !== null) await announce(app, { kind: 'client', name: before.clientId });
@@ -143,13 +143,13 @@ export async function removeApp(app: App, person: PersonViewer, name: string, or
     // Switched off first: what stood in an app that is off must not come to light by taking the app away.
     const places = await listPlaces(app, name);
     if (!before.isOn && places.length > 0)
-      throw new Refusal('IN_USE', `\`${name}\` is switched off, and ${places.length} placements stand in it`, {
-        hint: 'take those out of it, or away, first: without the app nothing keeps them closed',
+      throw new Refusal('IN_USE', `App “${name}” is disabled and still has ${places.length} placements.`, {
+        hint: 'Remove them first: without the app they would be visible again.',
       });
     await tellPlaces(app, name);
     await apps(app).destroy({ where: { name } });
     await deleteResourceData(app, resourceIdOf(name));
-    await remember(app, { who: person.email, what: 'app taken away', thing: `app ${name}`, origin, before });
+    await remember(app, { who: person.email, what: 'app deleted', thing: `app ${name}`, origin, before });
     await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }

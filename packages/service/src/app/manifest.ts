@@ -12,7 +12,7 @@ const uses = async (app: App): Promise<ThingUse[]> => {
       found.push({
         by: { kind: 'app', name },
         of: { kind: 'placement', name: placementName },
-        what: 'has it in a place',
+        what: 'used in app placement',
       });
   return found;
 };

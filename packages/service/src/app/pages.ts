@@ -66,13 +66,13 @@ export async function savePage(
 ): Promise<AppPage> {
   const row = await requireOnApp(app, person, appName);
   if (person.isGuest === true)
-    throw new Refusal('NOT_ALLOWED', 'guests look at pages; they make none', {
-      hint: 'ask a colleague there to share one',
+    throw new Refusal('NOT_ALLOWED', 'Guests cannot create custom pages.', {
+      hint: 'Ask a colleague to share one.',
     });
   const names = row.charts.map((one) => one.name);
   for (const [i, item] of items.entries())
     if ('chart' in item && !names.includes(item.chart))
-      throw new Refusal('INPUT_INVALID', `“${row.title}” has no chart \`${item.chart}\``, {
+      throw new Refusal('INPUT_INVALID', `App “${row.title}” has no chart “${item.chart}”.`, {
         pointer: `/items/${i}/chart`,
         word: item.chart,
         ...suggest(item.chart, names),
@@ -80,7 +80,7 @@ export async function savePage(
   const isOwn = (await pagesOf(app, appName)).includes(name);
   // A board of somebody else's, or one in the bin, is not told apart: its name is taken.
   if (!isOwn && ((await findBoard(app, name)) !== undefined || (await isBoardBinned(app, name))))
-    throw new Refusal('NAME_TAKEN', `the name \`${name}\` is in use`, { word: name, hint: 'choose another name' });
+    throw new Refusal('NAME_TAKEN', `The name “${name}” is in use.`, { word: name, hint: 'Use another name.' });
   if (isOwn) await requirePage(app, person, appName, name);
   await saveBoard(app, person, boardOfPage({ name, title, items }, row.charts), {
     origin,
@@ -114,7 +114,7 @@ export async function sharePage(
   };
   await app.records.transaction(async () => {
     await giveGrant(app, person, grant, origin);
-    const what = 'page of an app shared';
+    const what = 'custom page shared';
     await remember(app, { who: person.email, what, thing: `board ${name}`, origin, after: { app: appName, ...wish } });
   });
   const unseen: string[] = [];

@@ -59,7 +59,7 @@ export async function savePanel(
   const asked = [...(wish.chosen ?? []), ...(wish.shown === undefined ? [] : [wish.shown])];
   const unknown = asked.find((name) => !names.includes(name));
   if (unknown !== undefined)
-    throw new Refusal('NOT_FOUND', `there is no \`${unknown}\` for your side panel`, {
+    throw new Refusal('NOT_FOUND', `There is no report “${unknown}” for your side panel.`, {
       word: unknown,
       ...suggest(unknown, names),
     });

@@ -9,7 +9,7 @@ const company = Joi.object({
   from: Joi.string()
     .valid('record', 'person')
     .required()
-    .description('a field of the record, or an attribute of the person'),
+    .description('a field of the record, or a user attribute'),
   name: Joi.string().trim().min(1).max(63).required(),
 });
 const chart = Joi.object({
@@ -23,48 +23,48 @@ const chart = Joi.object({
 
 export const appBody = Joi.object({
   title: words.required(),
-  origins: Joi.array().items(webOrigin).max(50).default([]).description('of the pages of the app'),
+  origins: Joi.array().items(webOrigin).max(50).default([]).description('allowed origins: those of the pages of the app'),
   client: Joi.string()
     .max(60)
     .allow(null)
     .default(null)
-    .description('the program by which its server asks for access tokens: it asks for none while the app is off'),
+    .description('client with which the app server requests access tokens; it gets none while the app is disabled'),
   company: company
     .allow(null)
     .default(null)
-    .description('where the company of somebody is told; null where all are of one'),
+    .description('where the company of a user comes from; null if all users belong to one company'),
   charts: Joi.array()
     .items(chart)
     .max(40)
     .unique('name')
     .default([])
-    .description('charts of its own, each as a page of its own'),
+    .description('charts of the app, each with the URL of its page'),
 });
 
 export const placeBody = Joi.object({
-  inPanel: Joi.boolean().default(false).description('people may have it in their side panel'),
+  inPanel: Joi.boolean().default(false).description('users can add it to their side panel'),
   offers: Joi.array()
     .items(thing)
     .max(40)
     .unique()
     .default([])
-    .description('placements of the app that a company may have here instead'),
+    .description('variants: placements of the app that a company can show here instead'),
 });
 
 const expected = Joi.number()
   .integer()
   .min(0)
-  .description('the choice that was looked at; refused when another came in between');
+  .description('expected variant; a conflict is reported if it has changed');
 export const companyBody = Joi.object({
   company: Joi.string().trim().min(1).max(200).required(),
-  shows: thing.allow(null).required().description('the standard, where it is null'),
+  shows: thing.allow(null).required().description('variant; null for the standard'),
   expected,
 });
 export const backBody = Joi.object({ id: Joi.number().integer().min(1).required(), expected });
 
 export const panelBody = Joi.object({
-  chosen: Joi.array().items(thing).max(60).unique().description('placements, in your own order'),
-  shown: thing.description('what is shown, to begin with it the next time'),
+  chosen: Joi.array().items(thing).max(60).unique().description('placements in your order'),
+  shown: thing.description('placement that is open; it is shown first next time'),
 });
 
 const item = readAs<PageItem>()(
@@ -84,8 +84,8 @@ export const pageBody = Joi.object({
     .min(1)
     .max(24)
     .required()
-    .description('figures of reports, and charts of the app’s own'),
-  version: Joi.number().integer().description('the version that was changed; refused when another came in between'),
+    .description('figures of reports, and charts of the app'),
+  version: Joi.number().integer().description('version that was edited; a conflict is reported if it has changed'),
 });
 export const shareBody = Joi.object({
   person: email.required(),

@@ -25,14 +25,14 @@ export async function allowBoardFrames(
   requireAdministrator(person);
   const own = new URL(app.settings.publicUrl).origin;
   if (origins.includes(own))
-    throw new Refusal('INPUT_INVALID', 'boards do not frame this service itself', { pointer: '/origins', word: own });
+    throw new Refusal('INPUT_INVALID', 'A board cannot embed this service.', { pointer: '/origins', word: own });
   const after = [...new Set(origins)];
   await app.records.transaction(async () => {
     const before = await boardFrameOrigins(app);
     await settingRows(app).upsert({ name: setting, value: after });
     await remember(app, {
       who: person.email,
-      what: 'hosts of board frames set',
+      what: 'allowed frame origins set',
       thing: 'installation',
       origin,
       before: { origins: before },

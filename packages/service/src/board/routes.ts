@@ -17,7 +17,7 @@ import {
 
 const about = { tag: 'Boards', audience: 'person' } as const;
 const named = Joi.object({ name: thing.required() });
-const definition = Joi.object().unknown(true).required().description('a board, format underbell-board/1');
+const definition = Joi.object().unknown(true).required().description('board definition, format underbell-board/1');
 
 export const boardRoutes: Route[] = [
   formatRoute('board', boardSchema),
@@ -25,21 +25,21 @@ export const boardRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/boards',
-    summary: 'The boards you may see',
+    summary: 'List boards',
     handle: async ({ app, person }) => ({ boards: await seenBoards(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/allowed-frame-origins',
-    summary: 'The hosts whose pages boards may show in frames',
+    summary: 'List the allowed origins of web pages on boards',
     handle: async ({ app }) => ({ origins: await boardFrameOrigins(app) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/allowed-frame-origins',
-    summary: 'Say whose pages boards may show in frames; for administrators',
+    summary: 'Set the allowed origins of web pages on boards (administrators)',
     body: Joi.object({ origins: Joi.array().items(webOrigin).max(50).required() }),
     handle: async ({ app, person, body, origin }) => ({
       origins: await allowBoardFrames(app, person, body.origins, origin),
@@ -49,14 +49,14 @@ export const boardRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/available-figures',
-    summary: 'Every figure that you may put on a board or in a place, as it is now',
+    summary: 'List the available figures for boards and placements',
     handle: async ({ app, person }) => ({ reports: await catalogue(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name',
-    summary: 'A board as it was made',
+    summary: 'Get the definition of a board',
     params: named,
     handle: ({ app, person, params }) => showBoard(app, person, params.name),
   }),
@@ -64,10 +64,10 @@ export const boardRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/boards',
-    summary: 'Save a board; everywhere that shows it follows',
+    summary: 'Save a board',
     body: Joi.object({
       definition,
-      version: Joi.number().integer().description('the version that was changed; refused when another came in between'),
+      version: Joi.number().integer().description('version that was edited; a conflict is reported if it has changed'),
     }),
     handle: ({ app, person, body, origin }) =>
       saveBoard(app, person, body.definition, {
@@ -80,7 +80,7 @@ export const boardRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/boards/check',
     isRead: true,
-    summary: 'Check a board without saving it',
+    summary: 'Validate a board without saving it',
     body: definition,
     async handle({ app, person, body }) {
       const board = await checkBoard(app, person, body);
@@ -92,9 +92,9 @@ export const boardRoutes: Route[] = [
     method: 'get',
     path: '/api/v1/boards/:name/view',
     isRemembered: true,
-    summary: 'A board with its figures, as you may see them',
+    summary: 'Get a board with its data',
     params: named,
-    query: Joi.object({ where: Joi.string().max(16_384).description('CQL2 text; can only narrow') }),
+    query: Joi.object({ where: Joi.string().max(16_384).description('filter as CQL2 text; it can only remove rows') }),
     handle: ({ app, ctx, person, params, query }) =>
       viewBoard(app, person, params.name, {
         choices: [],
@@ -103,14 +103,14 @@ export const boardRoutes: Route[] = [
         ...(query.where === undefined ? {} : { where: query.where }),
       }),
   }),
-  pictureRoute('/api/v1/boards/:name', 'A board', async (app, person, name, languages) =>
+  pictureRoute('/api/v1/boards/:name', 'a board', async (app, person, name, languages) =>
     pictureOfAnswer(app, await glanceAtBoard(app, person, name, { choices: [], parameters: {}, languages })),
   ),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/boards/:name/events',
-    summary: 'Server-sent events: tells when the board or its data has changed',
+    summary: 'Stream changes of a board and its data (server-sent events)',
     params: named,
     answer: { description: 'text/event-stream', type: 'text/event-stream' },
     async handle({ app, ctx, person, params, askers, again }) {

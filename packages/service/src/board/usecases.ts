@@ -87,8 +87,8 @@ export async function saveBoard(
   if (known) await requireRight(app, person, 'edit', 'board', board.name);
   else {
     if (await isBoardBinned(app, board.name))
-      throw new Refusal('NAME_TAKEN', `\`${board.name}\` is in the bin`, {
-        hint: 'put it back, or choose another name',
+      throw new Refusal('NAME_TAKEN', `Board “${board.name}” is in the trash.`, {
+        hint: 'Restore it, or use another name.',
       });
     if (!options.madeIn) await requireAuthor(app, person, 'report');
   }
@@ -114,9 +114,9 @@ export async function saveBoard(
     }
     throw new Refusal(
       'VERSION_CONFLICT',
-      `${known?.changedBy ?? 'somebody'} changed \`${board.name}\` in the meantime`,
+      `Board “${board.name}” was changed by ${known?.changedBy ?? 'another user'}.`,
       {
-        hint: 'load it anew, then change it again',
+        hint: 'Reload and try again.',
       },
     );
   });
@@ -216,7 +216,7 @@ async function showFigure(
   // What the reader may not see at all is not told apart from what is not there. What somebody was given who is no person
   // is looked up where limits are.
   if (viewer.kind === 'person' && !(await isOpenTo(app, viewer, { kind: 'report', name: one.report }, around)))
-    return { figure: bare, result: refused('NOT_FOUND', 'you have no access to the report that this comes from') };
+    return { figure: bare, result: refused('NOT_FOUND', 'You do not have access to the report of this figure.') };
   try {
     const view = await prepareBoardFigure(app, viewer, { board, writerId }, one, request, around);
     const source = view.viewing.page.figures[0]!;

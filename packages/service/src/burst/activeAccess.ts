@@ -20,7 +20,7 @@ export const linkDoors: AccessProvider = {
         return {
           id: String(run.id),
           title: `${count} links of run ${run.id}`,
-          to: needsSignIn ? 'the recipients, signed in' : 'whoever has a link',
+          to: needsSignIn ? 'the recipients, signed in' : 'anyone with the link',
           of: { kind: 'burst' as const, name: run.burstName },
           limits: `copies for ${run.occurrence}`,
           madeBy: null,

@@ -14,7 +14,6 @@ export function answerFile(ctx: Context, file: FetchedFile): { stream: ReturnTyp
 
 const escapes: Readonly<Record<string, string>> = { '&': '&amp;', '<': '&lt;', '>': '&gt;', '"': '&quot;' };
 const html = (text: string) => text.replace(/[&<>"]/g, (one) => escapes[one]!);
-const sentence = (text: string) => `${text.charAt(0).toUpperCase()}${text.slice(1)}.`;
 
 /** A short page for links in emails. */
 function answerPage(ctx: Context, status: number, title: string, body: string): null {
@@ -46,13 +45,13 @@ export function answerDone(ctx: Context, title: string, address: string): null {
   return answerPage(ctx, 200, 'Unsubscribed', body);
 }
 
-/** Why a link does not open, for whoever followed it from a letter. */
+/** Why a link of an email does not open. */
 export function answerWords(ctx: Context, refusal: Refusal): null {
   const { status, title } = refusalKinds[refusal.code];
   const back = encodeURIComponent(ctx.path);
   const next =
     refusal.code === 'SIGN_IN_NEEDED'
-      ? `<p><a href="/console/sign-in?then=${back}">Sign in</a>, and it is fetched.</p>`
-      : `<p>${html(sentence(refusal.details.hint ?? 'ask whoever sent it to you'))}</p>`;
-  return answerPage(ctx, status, title, `<p>${html(sentence(refusal.message))}</p>${next}`);
+      ? `<p><a href="/console/sign-in?then=${back}">Sign in</a> to download the file.</p>`
+      : `<p>${html(refusal.details.hint ?? 'Ask the sender for a new link.')}</p>`;
+  return answerPage(ctx, status, title, `<p>${html(refusal.message)}</p>${next}`);
 }

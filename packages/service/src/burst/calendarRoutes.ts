@@ -13,28 +13,28 @@ import {
 } from '../schedule/index.ts';
 import { allAsCalendar, reschedule, usersOfHolidays } from './nextRuns.ts';
 
-const about = { tag: 'Sending', audience: 'person' } as const;
+const about = { tag: 'Calendars', audience: 'person' } as const;
 
 export const calendarRoutes: Route[] = [
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/holiday-calendars',
-    summary: 'Lists of holidays that schedules leave out',
+    summary: 'List holiday calendars',
     handle: async ({ app }) => ({ holidays: await listHolidays(app) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/holiday-calendars',
-    summary: 'Save a list of holidays, by its days or from a file',
+    summary: 'Save a holiday calendar from days or a file',
     body: Joi.object({
       name: thing.required(),
       title: Joi.string().trim().min(1).max(200).required(),
       days: Joi.array().items(Joi.string().max(10)).min(1).max(4_000),
       text: Joi.string()
         .max(2_000_000)
-        .description('an iCalendar file (RFC 5545), of which all-day events count, or days, one in a line'),
+        .description('iCalendar file (RFC 5545), of which all-day events are used, or one day per line'),
     }).xor('days', 'text'),
     async handle({ app, person, body, origin }) {
       const list = await saveHolidays(app, person, body, origin);
@@ -46,7 +46,7 @@ export const calendarRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/holiday-calendars/:name',
-    summary: 'Remove a list of holidays that no schedule names',
+    summary: 'Delete a holiday calendar that is not in use',
     params: Joi.object({ name: thing.required() }),
     async handle({ app, person, params, origin }) {
       await dropHolidays(app, person, params.name, await usersOfHolidays(app, params.name), origin);
@@ -57,14 +57,14 @@ export const calendarRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/calendar-feed',
-    summary: 'Whether your calendar of what is sent has an address',
+    summary: 'Get the state of your calendar feed',
     handle: ({ app, person }) => showCalendar(app, person),
   }),
   defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/calendar-feed',
-    summary: 'Make the secret address of your calendar; the one before stops working',
+    summary: 'Create a new secret URL for your calendar feed; the previous one is revoked',
     status: 201,
     handle: ({ app, person, origin }) => makeCalendar(app, person, origin),
   }),
@@ -72,7 +72,7 @@ export const calendarRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/calendar-feed',
-    summary: 'Take the address of your calendar back',
+    summary: 'Revoke your calendar feed',
     async handle({ app, person, origin }) {
       await dropCalendar(app, person, origin);
       return null;
@@ -81,9 +81,9 @@ export const calendarRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/calendar/:file',
-    tag: 'Sending',
+    tag: 'Calendars',
     audience: 'anyone',
-    summary: 'When the bursts run that the owner of this address may see (RFC 5545)',
+    summary: 'Get the calendar feed of planned runs (RFC 5545)',
     params: Joi.object({
       file: Joi.string()
         .pattern(/^[\w-]{10,100}\.ics$/)

@@ -28,7 +28,7 @@ export async function checkAgainstList(app: App, person: PersonViewer, definitio
   ];
   const checkColumn = (pointer: string, column: string) => {
     if (list.columns.includes(column)) return;
-    throw new Refusal('BURST_INVALID', `the list \`${list.name}\` has no column \`${column}\``, {
+    throw new Refusal('BURST_INVALID', `List “${list.name}” has no column “${column}”.`, {
       pointer,
       word: column,
       ...suggest(column, list.columns),
@@ -55,7 +55,7 @@ export async function checkCutting(app: App, burst: PreparedBurst, listColumns: 
   for (const [dataset, text] of Object.entries(definition.where ?? {})) {
     const revision = revisions.get(dataset);
     if (!revision)
-      throw new Refusal('BURST_INVALID', `the page and the rows of this burst read no dataset \`${dataset}\``, {
+      throw new Refusal('BURST_INVALID', `The page and the rows of this burst do not use dataset “${dataset}”.`, {
         pointer: `/where/${dataset}`,
         word: dataset,
         ...suggest(dataset, [...revisions.keys()]),
@@ -66,7 +66,7 @@ export async function checkCutting(app: App, burst: PreparedBurst, listColumns: 
   const known = (await listPeople(app)).map((one) => one.email.toLowerCase());
   const unknown = definition.release.find((one) => !known.includes(one));
   if (unknown !== undefined)
-    throw new Refusal('BURST_INVALID', `nobody here has the address \`${unknown}\``, {
+    throw new Refusal('BURST_INVALID', `There is no user “${unknown}”.`, {
       pointer: '/release',
       word: unknown,
       ...suggest(unknown, known),
@@ -89,9 +89,9 @@ export function requireReleaser(
   if (!known || before === undefined || same(before) === same(definition.release ?? [])) return;
   const isSecond = before.map((one) => one.toLowerCase()).includes(person.email) && person.id !== known.ownerId;
   if (isSecond || person.isAdministrator) return;
-  throw new Refusal('NOT_ALLOWED', 'those who release its runs are changed by one of them, not by its sender', {
+  throw new Refusal('NOT_ALLOWED', 'The sender cannot change the approvers.', {
     pointer: '/release',
-    hint: `ask ${before.join(' or ')} to save the burst`,
+    hint: `Ask an approver to save the burst: ${before.join(' or ')}.`,
   });
 }
 

@@ -44,9 +44,9 @@ function hashOf(path: string, { size, mtimeMs }: Stats): Promise<string> {
 async function fileOf(app: App, run: RunRow, file: MadeFile): Promise<FetchedFile> {
   const path = join(runFolder(app.settings.workDir, run.id), file.name);
   const found = await stat(path).catch(() => undefined);
-  if (!found?.isFile()) throw new Refusal('LINK_GONE', 'the file is not kept any more');
+  if (!found?.isFile()) throw new Refusal('LINK_GONE', 'The file is no longer available.');
   if (file.sha256 === undefined || (await hashOf(path, found)) !== file.sha256)
-    throw new Refusal('LINK_GONE', 'the file is not the one that this link was made for');
+    throw new Refusal('LINK_GONE', 'The file is not the one of this link.');
   return {
     name: file.name,
     type: mediaTypeOf(file.format, run.definition),
@@ -55,7 +55,7 @@ async function fileOf(app: App, run: RunRow, file: MadeFile): Promise<FetchedFil
   };
 }
 
-const unknown = () => new Refusal('NOT_FOUND', 'there is no such link', { hint: 'was it copied in full?' });
+const unknown = () => new Refusal('NOT_FOUND', 'Link not found.', { hint: 'Check that you copied the whole link.' });
 
 /** Whoever the copy is for, its sender, and whoever may change the burst. */
 async function mayFetch(app: App, person: PersonViewer, delivery: DeliveryRow, run: RunRow): Promise<boolean> {
@@ -76,15 +76,15 @@ export async function fetchByLink(app: App, key: string, person: PersonViewer | 
   const file = link && delivery?.files[link.position];
   if (!link || !run || !file) throw unknown();
   if (link.needsSignIn) {
-    if (!person) throw new Refusal('SIGN_IN_NEEDED', 'this file is for somebody who has signed in');
+    if (!person) throw new Refusal('SIGN_IN_NEEDED', 'Sign in to download this file.');
     if (!(await mayFetch(app, person, delivery, run)))
-      throw new Refusal('NOT_ALLOWED', 'this file is for somebody else', {
-        hint: `it was sent to another address than ${person.email}`,
+      throw new Refusal('NOT_ALLOWED', 'This file is for another user.', {
+        hint: `It was sent to another email than ${person.email}.`,
       });
   }
-  if (link.recalledAt) throw new Refusal('LINK_GONE', 'the sender has recalled this file');
+  if (link.recalledAt) throw new Refusal('LINK_GONE', 'The sender revoked this link.');
   if (link.expiresAt.getTime() <= app.now())
-    throw new Refusal('LINK_GONE', `this link held until ${link.expiresAt.toISOString().slice(0, 10)}`);
+    throw new Refusal('LINK_GONE', `This link expired on ${link.expiresAt.toISOString().slice(0, 10)}.`);
   const found = await fileOf(app, run, file);
   await noteFetched(app, link);
   return found;
@@ -100,7 +100,7 @@ export async function fetchKept(
   await requireRight(app, person, 'edit', 'burst', run.burstName);
   const delivery = (await listDeliveries(app, run.id)).find((one) => one.recipient === wish.recipient);
   const file = delivery?.files.find((one) => one.name === wish.file);
-  if (!file) throw new Refusal('NOT_FOUND', `run ${run.id} made no such file`, { word: wish.file });
+  if (!file) throw new Refusal('NOT_FOUND', `Run ${run.id} has no such file.`, { word: wish.file });
   return fileOf(app, run, file);
 }
 
@@ -119,7 +119,7 @@ export async function recallLinks(
     const recalled = await recall(app, run.id, recipient === undefined ? undefined : await theirs(recipient));
     await remember(app, {
       who: person.email,
-      what: `run ${run.id}: ${recalled} links recalled${recipient ? ` from ${recipient}` : ''}`,
+      what: `run ${run.id}: ${recalled} links revoked${recipient ? ` from ${recipient}` : ''}`,
       thing: `burst ${run.burstName}`,
       origin: wish.origin,
     });

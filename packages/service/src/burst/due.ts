@@ -65,11 +65,11 @@ function missedNotice(app: App, { title, schedule }: BurstDefinition, missed: re
   const timeZone = schedule?.timeZone ?? app.settings.timeZone;
   const lines = missed.map(
     ({ at, outcome, period }) =>
-      `${instantWords(app, timeZone, at)}${period === undefined ? '' : `, about ${period}`}: ${missedWords[outcome]}`,
+      `${instantWords(app, timeZone, at)}${period === undefined ? '' : `, period ${period}`}: ${missedWords[outcome]}`,
   );
   return {
-    subject: `${title} did not start on time`,
-    text: `“${title}” was to start while nothing was running that could start it:\n\n${lines.join('\n')}\n`,
+    subject: `Missed runs: ${title}`,
+    text: `No worker was running at these scheduled times of “${title}”:\n\n${lines.join('\n')}\n`,
   };
 }
 

@@ -31,7 +31,7 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
   const execution = new RunExecution(app, run, job, isMine);
   if (job.deaths >= maxWorkers) {
     return execution.fail(
-      new Refusal('INTERNAL', `${maxWorkers} workers died in the middle of this run; it was given up`),
+      new Refusal('INTERNAL', `The run was stopped because ${maxWorkers} workers failed.`),
     );
   }
   const start = { state: 'running', startedAt: run.startedAt ?? new Date(app.now()) } as const;
@@ -145,7 +145,7 @@ export const startScheduled: JobHandler = async (app, job) => {
   if (!burst || !times) return;
   const owner = await findPerson(app, { id: burst.ownerId });
   try {
-    if (!owner) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
+    if (!owner) throw new Refusal('NOT_ALLOWED', 'The sender of this burst is deactivated.');
     const period = periodAt(burst.definition, at, times);
     await startRun(app, owner, name, {
       ...(period === undefined ? {} : { period }),
@@ -162,7 +162,7 @@ export const startScheduled: JobHandler = async (app, job) => {
     if (!owner) return;
     const why = cause === 'refresh' ? 'after a refresh' : 'by its schedule';
     const text = `“${burst.definition.title}” was to be sent ${why} and could not start:\n\n${error.message}\n${error.details.hint ? `\n${error.details.hint}\n` : ''}`;
-    await enqueue(app, 'notice.mail', { to: owner.email, subject: `${burst.definition.title} was not sent`, text });
+    await enqueue(app, 'notice.mail', { to: owner.email, subject: `Burst not started: ${burst.definition.title}`, text });
   }
 };
 

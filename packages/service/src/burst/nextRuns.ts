@@ -16,7 +16,7 @@ export async function holidaysOf(app: App, { schedule }: BurstDefinition): Promi
   if (name === undefined) return new Set();
   const list = await findHolidays(app, name);
   if (list) return new Set(list.days);
-  throw new Refusal('BURST_INVALID', `there is no list of holidays \`${name}\``, {
+  throw new Refusal('BURST_INVALID', `There is no holiday calendar “${name}”.`, {
     pointer: '/schedule/holidays',
     word: name,
     ...suggest(
@@ -54,15 +54,15 @@ export const shownTimes = 10;
 /** When a burst runs by itself: in words, and the next times with the period that each is about. */
 export async function timesOf(app: App, definition: BurstDefinition, count: number): Promise<BurstTimes<Date>> {
   const { schedule } = definition;
-  const after = definition.afterRefresh ? 'after its data was loaded anew, once a day at most' : undefined;
-  if (!schedule) return { words: after ?? 'only when somebody starts it', times: [] };
+  const after = definition.afterRefresh ? 'after a refresh of its data, at most once a day' : undefined;
+  if (!schedule) return { words: after ?? 'manually', times: [] };
   if (schedule.paused)
-    return { words: ['not by its schedule, which is paused', ...(after ? [after] : [])].join(', but '), times: [] };
+    return { words: ['schedule paused', ...(after ? [after] : [])].join(', but '), times: [] };
   const off = schedule.holidays
     ? [
         schedule.onHoliday === 'next'
-          ? `moved past the days of “${schedule.holidays}”`
-          : `never on the days of “${schedule.holidays}”`,
+          ? `moved past holidays of “${schedule.holidays}”`
+          : `not on holidays of “${schedule.holidays}”`,
       ]
     : [];
   return {

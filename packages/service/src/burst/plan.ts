@@ -75,15 +75,15 @@ async function whyNotSeen(
 ): Promise<string | undefined> {
   if (cut.seenBy === undefined) return undefined;
   const person = burst.people.get(cut.seenBy);
-  if (!person) return `nobody here has the address ${cut.seenBy}, so nothing can be made as they see it`;
+  if (!person) return `there is no user ${cut.seenBy}`;
   if (!(await rightOn(app, person, 'report', burst.viewing.report.name)))
-    return `${person.name} may not see the report`;
+    return `${person.name} has no access to the report`;
   try {
     await validateJob(app, burst, formats, cut);
     return undefined;
   } catch (error) {
     if (!isRefusal(error)) throw error;
-    return `${person.name} may not see everything in the copy: ${error.message}`;
+    return `${person.name} has no access to all data of the copy: ${error.message}`;
   }
 }
 

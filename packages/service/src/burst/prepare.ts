@@ -43,7 +43,7 @@ export interface Binding {
 function findParameter(report: ReportDefinition, name: string, pointer: string): Parameter {
   const found = report.parameters?.find((one) => one.name === name);
   if (found) return found;
-  throw new Refusal('BURST_INVALID', `the report \`${report.name}\` has no parameter \`${name}\``, {
+  throw new Refusal('BURST_INVALID', `Report “${report.name}” has no parameter “${name}”.`, {
     pointer,
     word: name,
     ...suggest(
@@ -79,7 +79,7 @@ export async function prepareBurst(
   const fixed = fixedValues(report, definition, period, moment.today, locale);
   const rowsName = datasetNameOf(report, definition.rows?.dataset);
   if (rowsName === undefined || report.datasets[rowsName] === undefined) {
-    throw new Refusal('BURST_INVALID', 'say which dataset of the report the rows come from', {
+    throw new Refusal('BURST_INVALID', 'Specify the dataset of the rows.', {
       pointer: '/rows/dataset',
       ...suggest(rowsName ?? '', Object.keys(report.datasets)),
     });

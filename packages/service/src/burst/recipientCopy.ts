@@ -40,8 +40,8 @@ export async function previewCopy(
   );
   const what =
     entry.action !== 'send'
-      ? `is skipped: ${entry.reason}`
-      : `gets ${entry.files.map((one) => one.name).join(', ') || 'a note without files'}`;
+      ? `skipped: ${entry.reason}`
+      : `gets ${entry.files.map((one) => one.name).join(', ') || 'message without files'}`;
   return {
     burst: name,
     as: { kind: 'recipient', name: entry.recipient },
@@ -69,14 +69,14 @@ export async function sampleFile(
   const isShown = burst.definition.destination.kind === 'mail' && burst.definition.destination.page === true;
   const format = wish.format ?? formats[0] ?? 'png';
   if (!formats.includes(format) && !(isShown && format === 'png'))
-    throw new Refusal('INPUT_INVALID', `\`${name}\` sends no ${format}`, {
+    throw new Refusal('INPUT_INVALID', `Burst “${name}” has no format ${format}.`, {
       pointer: 'format',
       word: format,
       ...suggest(format, formats),
     });
   const file = entry!.files.find((one) => one.format === format);
   if (!file || entry!.cut === undefined)
-    throw new Refusal('COPY_EMPTY', `there is no file for \`${wish.recipient}\`: ${entry!.reason ?? 'no rows'}`);
+    throw new Refusal('COPY_EMPTY', `There is no file for “${wish.recipient}”: ${entry!.reason ?? 'no rows'}.`);
   const folder = join(app.settings.workDir, `sample-${randomUUID()}`);
   return {
     bytes: await makeSample(app, burst, entry!.cut, format, folder),

@@ -42,7 +42,7 @@ export async function usesIn(app: App): Promise<ThingUse[]> {
     ...living.flatMap(({ id, burst, list, template, destination }): ThingUse[] => {
       const by = { kind: 'run' as const, name: String(id) };
       return [
-        { by, of: { kind: 'burst', name: burst }, what: 'is not finished' },
+        { by, of: { kind: 'burst', name: burst }, what: 'not completed' },
         { by, of: { kind: 'list', name: list }, what: 'sends to it' },
         ...(destination === null
           ? []
@@ -76,11 +76,11 @@ export async function lossesIn(app: App, change: ColumnsChange): Promise<Impact[
     if (!report || !Object.hasOwn(report.datasets, name) || rows !== name) return [];
     return lostBy(change, `burst ${definition.name}`, (shape) => {
       const gone = definition.rows?.columns?.find((column) => !shape.columns.some((one) => one.name === column));
-      if (gone !== undefined) throw new Refusal('BURST_INVALID', `no column \`${gone}\` in \`${name}\``);
+      if (gone !== undefined) throw new Refusal('BURST_INVALID', `Dataset “${name}” has no column “${gone}”.`);
       for (const parameter of Object.keys(definition.bind ?? {})) {
         const bound = report.parameters?.find((one) => one.name === parameter);
         const has = shape.columns.some((one) => (bound?.key ? one.key === bound.key : one.name === bound?.column));
-        if (!has) throw new Refusal('SHARED_KEY_MISSING', `nothing in \`${name}\` that \`${parameter}\` could cut by`);
+        if (!has) throw new Refusal('SHARED_KEY_MISSING', `Dataset “${name}” has no column that parameter “${parameter}” filters by.`);
       }
     });
   });

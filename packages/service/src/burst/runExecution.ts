@@ -76,7 +76,7 @@ export class RunExecution {
   async #prepare(): Promise<PreparedBurst> {
     const { senderId, definition, occurrence, editionNumber, revisions } = this.#run;
     const sender = await findPerson(this.#app, { id: senderId });
-    if (!sender) throw new Refusal('NOT_ALLOWED', 'the sender of this burst has left');
+    if (!sender) throw new Refusal('NOT_ALLOWED', 'The sender of this burst is deactivated.');
     return prepareBurst(this.#app, sender, definition, definition.period ? occurrence : undefined, {
       binding: { editionNumber, revisions },
       asOf: asOfRun(this.#run),
@@ -86,7 +86,7 @@ export class RunExecution {
   #check(): void {
     if (this.#broken !== undefined) throw this.#broken;
     if (!this.#isMine()) throw new LeaseLost('the lease of this run was lost');
-    if (this.#stopAsked) throw new Refusal('RUN_CANCELLED', 'the run was stopped');
+    if (this.#stopAsked) throw new Refusal('RUN_CANCELLED', 'The run was cancelled.');
     if (this.#pauseAsked) throw new Paused('the run was paused');
   }
 
@@ -215,7 +215,7 @@ export class RunExecution {
     const { id } = this.#run;
     await this.#close(async () => {
       // Were the database's answer to a claim lost, nobody here knows that the copy is theirs.
-      const reason = 'the database went away while this copy was taken up';
+      const reason = 'the database was not reachable';
       await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });
       const counts = await countDeliveries(this.#app, id);
       const bad = (counts.failed ?? 0) + (counts['in doubt'] ?? 0);
@@ -253,7 +253,7 @@ export class RunExecution {
   async fail(error: Error): Promise<void> {
     const { id } = this.#run;
     const isStop = isRefusal(error, 'RUN_CANCELLED');
-    const reason = isRefusal(error) ? error.message : 'something went wrong inside';
+    const reason = isRefusal(error) ? error.message : 'internal error';
     await this.#close(async () => {
       await moveDeliveries(this.#app, { run: id }, ['sending'], { state: 'in doubt', reason });
       await moveDeliveries(this.#app, { run: id }, ['planned', 'rendered'], { state: 'failed', reason });

@@ -24,7 +24,7 @@ function refuseEmpty(entries: readonly PlanEntry[]): void {
   const empty = entries.filter((one) => one.action === 'refuse');
   if (empty.length === 0) return;
   throw new Refusal('COPY_EMPTY', `${empty[0]!.reason}${empty.length > 1 ? `, and ${empty.length - 1} more` : ''}`, {
-    hint: 'nothing was sent; take them off the list, or let the burst skip them',
+    hint: 'Nothing was sent. Remove these recipients from the list, or set “empty” to “skip”.',
     problems: empty.slice(0, 100).map((one) => ({ at: one.recipient, message: one.reason! })),
   });
 }
@@ -84,8 +84,8 @@ function sendApprovalEmail(app: App, person: PersonViewer, run: Pick<RunRow, 'de
   const { title, name } = run.definition;
   const what = run.occurrence === 'once' ? `“${title}”` : `“${title}” for ${run.occurrence}`;
   return {
-    subject: `${title}: please release run ${id}`,
-    text: `${person.name} wants to send ${what}. Nothing is made or sent until somebody else has looked at it.\n\nLook at who gets what, and release or stop it: ${app.settings.publicUrl}/console/bursts/${name}?run=${id}\n`,
+    subject: `Approval needed: ${title} (run ${id})`,
+    text: `${person.name} started a run that sends ${what}.\nNothing is sent until an approver approves it.\n\nReview run: ${app.settings.publicUrl}/console/bursts/${name}?run=${id}\n`,
   };
 }
 
@@ -94,12 +94,12 @@ export async function approveRun(app: App, person: PersonViewer, id: number, ori
   const run = await requireRun(app, person, id);
   const { release = [] } = run.definition;
   if (!release.includes(person.email.toLowerCase()))
-    throw new Refusal('NOT_ALLOWED', `you are not among those who release \`${run.burstName}\``, {
-      hint: `ask one of them: ${release.join(', ')}`,
+    throw new Refusal('NOT_ALLOWED', `You are not an approver of burst “${run.burstName}”.`, {
+      hint: `Approvers: ${release.join(', ')}.`,
     });
   if (person.id === run.senderId)
-    throw new Refusal('NOT_ALLOWED', 'whoever starts a run does not release it', {
-      hint: 'a second person looks at it first',
+    throw new Refusal('NOT_ALLOWED', 'You cannot approve a run that you started.', {
+      hint: 'Ask another approver.',
     });
   const isReleased = await app.records.transaction(async () => {
     const change = { state: 'waiting', phase: 'waiting for a worker', releasedBy: person.email } as const;
@@ -109,7 +109,7 @@ export async function approveRun(app: App, person: PersonViewer, id: number, ori
     return true;
   });
   if (!isReleased)
-    throw new Refusal('INPUT_INVALID', `run ${id} is ${run.state}; it waits for nobody`, { word: String(id) });
+    throw new Refusal('INPUT_INVALID', `Run ${id} is not awaiting approval (state: ${run.state}).`, { word: String(id) });
   return showRun(app, (await findRun(app, id))!);
 }
 
@@ -237,7 +237,7 @@ const noteOf = (person: PersonViewer, run: RunRow, what: string, origin: string)
   origin,
 });
 
-const finished = (id: number) => new Refusal('RUN_CANCELLED', `run ${id} has already finished`);
+const finished = (id: number) => new Refusal('RUN_CANCELLED', `Run ${id} has already finished.`);
 
 /** Asks a run to stop; copies that have left stay sent, the others can be run again. */
 export async function stopRun(app: App, person: PersonViewer, id: number, origin: string) {
@@ -291,8 +291,8 @@ export async function retryRun(app: App, person: PersonViewer, id: number, origi
   const run = await requireSteered(app, person, id);
   const failed = (await listDeliveries(app, id, ['failed'])).map((one) => one.recipient);
   if (failed.length === 0)
-    throw new Refusal('NOT_FOUND', `no copy of run ${id} failed`, {
-      hint: 'one that is in doubt is settled first: did it arrive?',
+    throw new Refusal('NOT_FOUND', `Run ${id} has no failed deliveries.`, {
+      hint: 'Resolve unconfirmed deliveries first.',
     });
   const period = run.definition.period ? { period: run.occurrence } : {};
   const asOf = asOfRun(run);
@@ -317,11 +317,11 @@ export async function resolveDelivery(
   const delivery = (await listDeliveries(app, id)).find((one) => one.recipient === wish.recipient);
   if (!delivery) throw notFound('recipient', wish.recipient, []);
   const state = wish.hasArrived ? 'sent' : 'failed';
-  const reason = `${person.name} said that it ${wish.hasArrived ? 'arrived' : 'did not arrive'}`;
+  const reason = `resolved by ${person.name}: ${wish.hasArrived ? 'delivered' : 'not delivered'}`;
   await app.records.transaction(async () => {
     const moved = await moveDeliveries(app, { ids: [delivery.id] }, ['in doubt'], { state, reason });
     if (moved === 0)
-      throw new Refusal('INPUT_INVALID', `the copy for \`${wish.recipient}\` is ${delivery.state}, not in doubt`, {
+      throw new Refusal('INPUT_INVALID', `The delivery to “${wish.recipient}” is ${delivery.state}, not unconfirmed.`, {
         word: wish.recipient,
       });
     const what = `: the copy for ${wish.recipient} counts as ${state}`;

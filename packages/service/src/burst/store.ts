@@ -63,8 +63,8 @@ export async function addRun(
   });
   if (active) {
     const { id } = plain(active);
-    throw new Refusal('RUN_ACTIVE', `run ${id} of \`${run.burstName}\` is still going on`, {
-      hint: `watch it: underbell burst status ${run.burstName}`,
+    throw new Refusal('RUN_ACTIVE', `Run ${id} of burst “${run.burstName}” is still running.`, {
+      hint: `See: underbell burst status ${run.burstName}`,
     });
   }
   const now = new Date(app.now());
@@ -72,7 +72,7 @@ export async function addRun(
   const made = await runs(app).create({
     ...run,
     state: needsRelease ? 'held' : 'waiting',
-    phase: needsRelease ? 'waiting for a second person' : 'waiting for a worker',
+    phase: needsRelease ? 'awaiting approval' : 'waiting for a worker',
     releasedBy: null,
     stopAsked: false,
     pauseAsked: false,

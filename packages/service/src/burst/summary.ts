@@ -37,6 +37,6 @@ export const sendSummary: JobHandler = async (app, job) => {
     ...(skipped.length === 0 ? [] : [`Skipped:\n${lines(skipped)}`]),
     `The ledger: ${app.settings.publicUrl}/console/bursts/${name}?run=${run.id}`,
   ].join('\n\n');
-  const subject = bad.length === 0 ? `${title}: ${counts.sent ?? 0} sent` : `${title}: ${bad.length} did not arrive`;
+  const subject = bad.length === 0 ? `${title}: ${counts.sent ?? 0} sent` : `${title}: ${bad.length} deliveries failed`;
   await enqueue(app, 'notice.mail', { to: sender.email, subject, text: `${text}\n` });
 };

@@ -22,7 +22,7 @@ async function deliveryOf(app: App, key: string): Promise<DeliveryRow & { readon
   const isGenuine = signature !== undefined && isSameSecret(signature, app.vault.sign(id!, purpose));
   const delivery = isGenuine ? await findDelivery(app, Number(id)) : undefined;
   const run = delivery && (await findRun(app, delivery.runId));
-  if (!delivery || !run) throw new Refusal('NOT_FOUND', 'there is no such link', { hint: 'was it copied in full?' });
+  if (!delivery || !run) throw new Refusal('NOT_FOUND', 'Link not found.', { hint: 'Check that you copied the whole link.' });
   return { ...delivery, title: run.definition.title };
 }
 
@@ -42,7 +42,7 @@ export async function unsubscribe(app: App, key: string, origin: string): Promis
       defaults: { ...who, at: new Date(app.now()) },
     });
     if (!isNew) return;
-    await remember(app, { who: address, what: 'wants no more copies', thing: `burst ${burstName}`, origin });
+    await remember(app, { who: address, what: 'unsubscribed', thing: `burst ${burstName}`, origin });
   });
   return { title, address };
 }
@@ -71,7 +71,7 @@ export async function subscribeAgain(
     const where = { burstName: burst, address: wish.address.toLowerCase() };
     const gone = await unsubscribed(app).destroy({ where });
     if (gone === 0)
-      throw new Refusal('NOT_FOUND', `${wish.address} has not said no to \`${burst}\``, { word: wish.address });
+      throw new Refusal('NOT_FOUND', `${wish.address} is not unsubscribed from “${burst}”.`, { word: wish.address });
     const what = `sends to ${wish.address} again, who had wanted no more`;
     await remember(app, { who: person.email, what, thing: `burst ${burst}`, origin: wish.origin });
   });

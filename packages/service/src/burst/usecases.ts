@@ -139,7 +139,7 @@ export async function pauseSchedule(app: App, person: PersonViewer, name: string
     const row = (await findBurst(app, name))!;
     const { schedule } = row.definition;
     await takeDue(app, row);
-    if (!schedule) throw new Refusal('BURST_INVALID', `\`${name}\` has no schedule`, { pointer: '/schedule' });
+    if (!schedule) throw new Refusal('BURST_INVALID', `Burst “${name}” has no schedule.`, { pointer: '/schedule' });
     const { paused: _, ...rest } = schedule;
     const definition = { ...row.definition, schedule: isPaused ? { ...rest, paused: true } : rest };
     const [next] = await nextTimes(app, definition, 1);

@@ -18,7 +18,7 @@ export const chatDoors: AccessProvider = {
       madeAt: one.madeAt,
       lastUsedAt: one.heardAt,
       endsAt: null,
-      ending: 'its tabs let nobody in any more, and nobody comes in by it',
+      ending: 'Its channel placements stop working and guests from it lose access.',
       mayEnd: true,
     }));
   },

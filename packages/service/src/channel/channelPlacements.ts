@@ -40,9 +40,9 @@ export const tabLink = (app: App, placement: string): string =>
   `${app.settings.publicUrl}/v/${encodeURIComponent(placement)}`;
 
 const takenName = (name: string) =>
-  new Refusal('NAME_TAKEN', `\`${name}\` is another placement already`, {
+  new Refusal('NAME_TAKEN', `“${name}” is another placement already.`, {
     word: name,
-    hint: 'choose another name',
+    hint: 'Use another name.',
   });
 
 /** The tab that is changed, which must be one of a channel that the person owns. @throws {Refusal} */
@@ -76,7 +76,7 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
   const { chat, room } = await requireOwnedChannel(app, person, wish.chat, wish.channel);
   const obstacle = obstacleIn(chat, room);
   if (obstacle !== undefined)
-    throw new Refusal('CHAT_REFUSED', `no tab can be placed in “${room.name}”`, {
+    throw new Refusal('CHAT_REFUSED', `A placement cannot be added to “${room.name}”.`, {
       pointer: '/channel',
       hint: obstacle,
     });
@@ -86,9 +86,9 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
     await lockResource(app, 'channel tab', name);
     // What was looked at must be what is there still.
     if ((await findTab(app, name))?.tabId !== before?.tabId)
-      throw new Refusal('VERSION_CONFLICT', `somebody saved \`${name}\` at this moment`, {
+      throw new Refusal('VERSION_CONFLICT', `Another user saved “${name}” at this moment.`, {
         word: name,
-        hint: 'look again',
+        hint: 'Reload and try again.',
       });
     await writePlacement(app, person, checked, origin);
     const isMoved = before !== undefined && (before.chatName !== chat.name || before.roomId !== room.roomId);
@@ -111,7 +111,7 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
     await enqueue(app, 'channel.tab', { placement: name });
     if (tell !== undefined) await enqueue(app, 'channel.tell', { placement: name, words: tell, by: person.id });
     const { tabId: _id, giverId: _giver, problem: _problem, ...after } = row;
-    await remember(app, { who: person.email, what: 'tab placed', thing: `placement ${name}`, origin, before, after });
+    await remember(app, { who: person.email, what: 'channel placement saved', thing: `placement ${name}`, origin, before, after });
   });
   return (await seenTab(app, person, name))!;
 }
@@ -140,7 +140,7 @@ export async function requireChangeable(app: App, person: PersonViewer, name: st
     throw notFound('tab', name, names);
   }
   if (seen.mayChange) return tab;
-  throw new Refusal('NOT_ALLOWED', `only owners of “${seen.channel.name}” change its tabs`);
+  throw new Refusal('NOT_ALLOWED', `Only owners of channel “${seen.channel.name}” can change its placements.`);
 }
 
 /** Tells a channel of a tab, now. @throws {Refusal} `NOT_FOUND`, `NOT_ALLOWED` */
@@ -150,7 +150,7 @@ export async function tellOfTab(app: App, person: PersonViewer, name: string, wo
     await enqueue(app, 'channel.tell', { placement: name, words, by: person.id });
     await remember(app, {
       who: person.email,
-      what: 'channel told',
+      what: 'announcement sent',
       thing: `placement ${name}`,
       origin,
       after: { words },

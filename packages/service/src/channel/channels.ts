@@ -34,7 +34,7 @@ export function obstacleIn(chat: ChatServerRow, { levels, makerUser }: RoomRow):
   const own = ownUser(chat.serverName);
   return isOwner(levels, own, makerUser)
     ? undefined
-    : `an owner of the channel gives ${own} the level of a moderator first`;
+    : `An owner of the channel must make ${own} a moderator.`;
 }
 
 function shownChannel(
@@ -43,7 +43,7 @@ function shownChannel(
   members: number,
   tabs: readonly ChannelPlacementRow[],
 ): ShownChannel {
-  const why = owned.has(room.roomId) ? obstacleIn(chat, room) : 'only its owners place tabs';
+  const why = owned.has(room.roomId) ? obstacleIn(chat, room) : 'Only owners of the channel can add placements.';
   return {
     chat: chat.name,
     id: room.roomId,
@@ -100,7 +100,7 @@ export async function requireOwnedChannel(app: App, person: PersonViewer, chatNa
   const found = byId.length > 0 ? byId : channels.filter((one) => one.name === channel);
   const [room] = found;
   if (!room)
-    throw new Refusal('NOT_FOUND', `you are in no channel \`${channel}\` that this service is in, too`, {
+    throw new Refusal('NOT_FOUND', `You share no channel “${channel}” with this service.`, {
       pointer: '/channel',
       word: channel,
       ...suggest(
@@ -109,12 +109,12 @@ export async function requireOwnedChannel(app: App, person: PersonViewer, chatNa
       ),
     });
   if (found.length > 1)
-    throw new Refusal('INPUT_INVALID', `several channels are called \`${channel}\``, {
+    throw new Refusal('INPUT_INVALID', `Several channels are named “${channel}”.`, {
       pointer: '/channel',
       word: channel,
-      hint: `say which: ${found.map((one) => one.roomId).join(', ')}`,
+      hint: `Specify one: ${found.map((one) => one.roomId).join(', ')}`,
     });
   if (!owned.has(room.roomId))
-    throw new Refusal('NOT_ALLOWED', `only owners of “${room.name}” change its tabs`, { pointer: '/channel' });
+    throw new Refusal('NOT_ALLOWED', `Only owners of channel “${room.name}” can change its placements.`, { pointer: '/channel' });
   return { chat, room };
 }

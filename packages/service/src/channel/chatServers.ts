@@ -97,9 +97,9 @@ export async function addChat(app: App, person: PersonViewer, name: string, wish
   await app.records.transaction(async () => {
     await lockResource(app, 'chat', name);
     if (await findChat(app, name))
-      throw new Refusal('NAME_TAKEN', `there is a chat \`${name}\` already`, { word: name });
+      throw new Refusal('NAME_TAKEN', `A chat server named “${name}” already exists.`, { word: name });
     await chats(app).create({ name, ...wish, ...keys, makerId: person.id, madeAt: new Date(app.now()) });
-    await remember(app, { who: person.email, what: 'chat added', thing: `chat ${name}`, origin, after: wish });
+    await remember(app, { who: person.email, what: 'chat server connected', thing: `chat ${name}`, origin, after: wish });
   });
   return { chat: await showChat(app, person, name), registration };
 }
@@ -146,7 +146,7 @@ export async function renewKeys(app: App, person: PersonViewer, name: string, or
   await app.records.transaction(async () => {
     await changeChat(app, name, keys);
     await endChatSessions(app);
-    await remember(app, { who: person.email, what: 'keys of a chat renewed', thing: `chat ${name}`, origin });
+    await remember(app, { who: person.email, what: 'chat server keys rotated', thing: `chat ${name}`, origin });
   });
   return { registration };
 }
@@ -158,7 +158,7 @@ export async function removeChat(app: App, person: PersonViewer, name: string, o
   await app.records.transaction(async () => {
     await chats(app).destroy({ where: { name } });
     await endChatSessions(app);
-    await remember(app, { who: person.email, what: 'chat ended', thing: `chat ${name}`, origin });
+    await remember(app, { who: person.email, what: 'chat server disconnected', thing: `chat ${name}`, origin });
   });
 }
 
@@ -171,8 +171,8 @@ export async function compareByHand(app: App, person: PersonViewer, name: string
     if (!(error instanceof ServerBusy)) throw error;
     throw new Refusal(
       'CHAT_UNREACHABLE',
-      'the chat has no time just now',
-      { hint: 'try again in a moment' },
+      'The chat server is busy.',
+      { hint: 'Try again later.' },
       { cause: error },
     );
   }

@@ -13,7 +13,7 @@ export const sealKey = (app: App, key: string): string => app.vault.seal(key, pu
 export class ServerBusy extends Error {
   override readonly name = 'ServerBusy';
   constructor(readonly retryAfterMs: number) {
-    super('the server of the chat asks to be left alone for a while');
+    super('The chat server asks to wait.');
   }
 }
 
@@ -30,13 +30,13 @@ async function readJson(answer: Awaited<ReturnType<GuardedHttp['ask']>>): Promis
   let size = 0;
   for await (const part of answer.body ?? []) {
     size += (part as Uint8Array).byteLength;
-    if (size > mostBytes) throw new Refusal('CHAT_REFUSED', 'the server of the chat answers more than can be read');
+    if (size > mostBytes) throw new Refusal('CHAT_REFUSED', 'The response of the chat server is too large.');
     parts.push(part as Uint8Array);
   }
   try {
     return JSON.parse(Buffer.concat(parts).toString('utf8')) as unknown;
   } catch (cause) {
-    throw new Refusal('CHAT_REFUSED', 'the server of the chat does not speak as a Matrix server does', {}, { cause });
+    throw new Refusal('CHAT_REFUSED', 'The server does not respond as a Matrix server.', {}, { cause });
   }
 }
 
@@ -45,11 +45,11 @@ function refusalOf(status: number, { errcode, error }: Said, host: string): Refu
   const code = typeof errcode === 'string' ? errcode.slice(0, 60) : `status ${status}`;
   const words = typeof error === 'string' ? `: ${error.slice(0, 200)}` : '';
   if (status === 401)
-    return new Refusal('CHAT_REFUSED', `${host} does not know this service (${code})`, {
+    return new Refusal('CHAT_REFUSED', `${host} does not know this service (${code}).`, {
       word: code,
-      hint: 'its operator installs the registration file, or a new one where the keys were changed',
+      hint: 'Its operator must install the registration file, or the new one after a key rotation.',
     });
-  return new Refusal('CHAT_REFUSED', `${host} refused it (${code})${words}`, { word: code });
+  return new Refusal('CHAT_REFUSED', `${host} rejected the request (${code})${words}`, { word: code });
 }
 
 /** Speaks to servers of chats, as this service's own account there. */
@@ -88,7 +88,7 @@ export class Homeserver {
       })
       .catch((cause: unknown) => {
         if (isRefusal(cause)) throw cause;
-        throw new Refusal('CHAT_UNREACHABLE', `${host} does not answer`, { hint: 'is it running?' }, { cause });
+        throw new Refusal('CHAT_UNREACHABLE', `The chat server ${host} is not responding.`, { hint: 'Check that it is running.' }, { cause });
       });
     const said = await readJson(answer);
     if (answer.ok) return said as T;
@@ -98,8 +98,8 @@ export class Homeserver {
       throw new ServerBusy(Number.isFinite(wait) && wait > 0 ? Math.min(wait, longestWait) : 5_000);
     }
     if (answer.status >= 500)
-      throw new Refusal('CHAT_UNREACHABLE', `${host} has trouble of its own (${answer.status})`, {
-        hint: 'try again later',
+      throw new Refusal('CHAT_UNREACHABLE', `The chat server ${host} is not available (status ${answer.status}).`, {
+        hint: 'Try again later.',
       });
     throw refusalOf(answer.status, found, host);
   }

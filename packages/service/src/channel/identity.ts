@@ -17,8 +17,8 @@ export interface ChatWord {
   readonly host?: string | undefined;
 }
 
-const unknown = (words = 'the chat does not say who you are') =>
-  new Refusal('SIGN_IN_FAILED', words, { hint: 'close the tab and open it again' });
+const unknown = (words = 'The chat did not identify you.') =>
+  new Refusal('SIGN_IN_FAILED', words, { hint: 'Close the page and open it again.' });
 
 /** Where the server of that name answers: the chat's own, or one whose people come in as guests. Nobody else is asked. */
 function serverOf({ serverName, homeserver, guestServers }: ChatServerRow, asked: string): string | undefined {
@@ -29,7 +29,7 @@ function serverOf({ serverName, homeserver, guestServers }: ChatServerRow, asked
 /** Who the word is of, by the server that gave it. @throws {Refusal} `SIGN_IN_FAILED`, `CHAT_UNREACHABLE` */
 async function accountOf(app: App, chat: ChatServerRow, { accessToken, serverName }: ChatWord): Promise<UserId> {
   const homeserver = serverOf(chat, serverName);
-  if (homeserver === undefined) throw unknown('people of this server do not come in by this chat');
+  if (homeserver === undefined) throw unknown('Users of this server have no access through this chat.');
   const server = new Homeserver(app, { homeserver });
   try {
     const path = `/_matrix/federation/v1/openid/userinfo?access_token=${encodeURIComponent(accessToken)}`;
@@ -48,13 +48,13 @@ async function accountOf(app: App, chat: ChatServerRow, { accessToken, serverNam
 /** Somebody who was never seen here comes in as a guest: what they may see is what their channels show. */
 async function takeIn(app: App, chat: ChatServerRow, user: UserId, userId: string): Promise<string> {
   const rooms = await roomsOf(app, chat.name, [userId]);
-  if (rooms.length === 0) throw unknown('you are in no channel that shows anything of this service');
+  if (rooms.length === 0) throw unknown('You are in no channel with content of this service.');
   const name = rooms.find((one) => one.displayName !== null)?.displayName ?? user.local;
   // Not the company's address: whoever keeps people may make them known by that, and they are those from then on.
   const email = strangerAddress(user);
   const id = await addPerson(app, { email, name, passwordHash: null, state: 'guest', organisation: user.server });
   const after = { email, name, chat: chat.name };
-  await remember(app, { who: email, what: 'came in by a chat', thing: `person ${email}`, after });
+  await remember(app, { who: email, what: 'guest added from chat', thing: `person ${email}`, after });
   return id;
 }
 
@@ -73,7 +73,7 @@ async function personIdOf(
 ): Promise<string | undefined> {
   const address = addressOf(user, chat);
   const row = address === undefined ? undefined : await findPersonRow(app, { email: address });
-  if (row?.state === 'left') throw unknown('you are not known here any more');
+  if (row?.state === 'left') throw unknown('Your account is deactivated.');
   if (row?.state === 'active' || row?.state === 'guest') return row.id;
   return known ?? (await findPersonRow(app, { email: strangerAddress(user) }))?.id;
 }
@@ -104,7 +104,7 @@ async function personFor(app: App, chat: ChatServerRow, user: UserId): Promise<P
     return personId;
   });
   const person = await findPerson(app, { id });
-  if (!person) throw unknown('you are not known here any more');
+  if (!person) throw unknown('Your account is deactivated.');
   return person;
 }
 

@@ -22,7 +22,7 @@ async function upload(server: Homeserver, png: Buffer): Promise<string> {
   const path = '/_matrix/media/v3/upload?filename=figures.png';
   const { content_uri: uri } = await server.ask<{ content_uri?: unknown }>('POST', path, png, 'image/png');
   if (typeof uri === 'string' && uri.startsWith('mxc://')) return uri;
-  throw new Refusal('CHAT_REFUSED', 'the chat did not say where the picture lies');
+  throw new Refusal('CHAT_REFUSED', 'The chat server did not return the URL of the image.');
 }
 
 /** Tells a channel about one of its tabs. */
@@ -99,7 +99,7 @@ export async function postView(app: App, person: PersonViewer, name: string, pos
   const [found, placement] = await Promise.all([tabWithRoom(app, name), findPlacement(app, name)]);
   // Whoever is not in the channel posts nothing into it, whatever they may see of the report.
   if (!found || !placement || !(await grantMemberAccess(app, person, name)))
-    throw new Refusal('NOT_FOUND', `you are in no channel with a tab \`${name}\``, { word: name });
+    throw new Refusal('NOT_FOUND', `You share no channel with the placement “${name}”.`, { word: name });
   await countAttempt(app, 'post', person.id);
   const { tab, chat } = found;
   const view = placement.boardName === null ? await preparePlacement(app, name, { person }, request) : undefined;
@@ -128,7 +128,7 @@ export async function postView(app: App, person: PersonViewer, name: string, pos
   await app.records.transaction(() =>
     remember(app, {
       who: person.email,
-      what: 'posted into a channel',
+      what: 'sent to a channel',
       thing: `placement ${name}`,
       origin,
       after: { hasPicture: png !== undefined },
@@ -137,7 +137,7 @@ export async function postView(app: App, person: PersonViewer, name: string, pos
   return {
     hasPicture: png !== undefined,
     ...(wantsPicture && png === undefined
-      ? { why: view ? 'not everybody in the channel sees the same figures' : 'a board is posted as a link' }
+      ? { why: view ? 'members of the channel see different data' : 'a board is sent as a link' }
       : {}),
   };
 }

@@ -11,8 +11,8 @@ const serverName = Joi.string()
 
 export const chatBody = Joi.object({
   title: Joi.string().trim().min(1).max(200).required(),
-  homeserver: address.required().description('where its server answers clients'),
-  serverName: serverName.required().description('behind the colon of its people’s names'),
+  homeserver: address.required().description('client API URL of the homeserver'),
+  serverName: serverName.required().description('server name: the part of user IDs after the colon'),
   addressDomain: Joi.string()
     .domain({ tlds: false })
     .lowercase()
@@ -25,6 +25,6 @@ export const chatBody = Joi.object({
     .pattern(serverName, address)
     .max(50)
     .default({})
-    .description('servers of other organisations whose people come in as guests, and where each answers'),
-  origins: Joi.array().items(webOrigin).max(50).default([]).description('of the pages in which people use it'),
+    .description('servers of other organisations whose users are guests, with their URLs'),
+  origins: Joi.array().items(webOrigin).max(50).default([]).description('allowed origins: those of the chat clients'),
 });

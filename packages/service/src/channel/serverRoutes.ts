@@ -7,7 +7,7 @@ import { hear } from './receiveEvents.ts';
 import type { ChatServerRow } from './models.ts';
 import { findChatByKey } from './store.ts';
 
-const unknownKey = () => new Refusal('CLIENT_INVALID', 'no chat has this key');
+const unknownKey = () => new Refusal('CLIENT_INVALID', 'No chat server has this key.');
 
 /** The chat whose server speaks, by its key. @throws {Refusal} `CLIENT_INVALID`, `RATE_LIMITED` */
 async function chatOf(app: App, ctx: Context): Promise<ChatServerRow> {

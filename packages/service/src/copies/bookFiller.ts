@@ -29,11 +29,11 @@ function refuseLeak([leak]: readonly Leak[], template: string): void {
   if (!leak) return;
   throw new Refusal(
     'TEMPLATE_LEAK',
-    `the workbook \`${template}\` names \`${leak.value}\`, which is another recipient’s, in its part ${leak.part}`,
+    `Part ${leak.part} of workbook template “${template}” contains “${leak.value}”, which belongs to another recipient.`,
     {
       word: leak.value,
       pointer: leak.part,
-      hint: 'no such copy is sent; take the value out of the prepared workbook and load it again',
+      hint: 'No such copy is sent. Remove the value from the workbook template and upload it again.',
     },
   );
 }

@@ -30,8 +30,8 @@ function diskRefusal(cause: unknown): unknown {
   if (!isDiskFull(cause)) return cause;
   return new Refusal(
     'DISK_FULL',
-    'there is no space left for the copies; nothing was sent',
-    { hint: 'make room and run the burst again' },
+    'There is no disk space for the copies. Nothing was sent.',
+    { hint: 'Free disk space, then run the burst again.' },
     { cause },
   );
 }

@@ -33,7 +33,7 @@ export function copyColumns(job: CopyJob, cut?: Cut): DatasetColumn[] {
   return wanted.map((name) => {
     const column = columns.find((one) => one.name === name);
     if (column) return column;
-    throw new Refusal('BURST_INVALID', `\`${rowRevision.shape.name}\` has no column \`${name}\``, {
+    throw new Refusal('BURST_INVALID', `Dataset “${rowRevision.shape.name}” has no column “${name}”.`, {
       pointer: '/rows/columns',
       word: name,
       ...suggest(
@@ -131,7 +131,7 @@ export function filterFor(job: CopyJob, dataset: DatasetShape, cut: Cut, figure?
 /** What a recipient may see of a dataset themselves. @throws {Refusal} `NOT_FOUND` */
 function asSeenBy({ viewing, people }: CopyJob, dataset: DatasetShape, address: string) {
   const viewer = people.get(address);
-  if (!viewer) throw new Refusal('NOT_FOUND', `nobody here has the address ${address}`, { word: address });
+  if (!viewer) throw new Refusal('NOT_FOUND', `There is no user “${address}”.`, { word: address });
   const { rules, masks, moment } = viewing;
   return decideAccess({ dataset, rules, masks, viewer, moment, place: 'burst' });
 }

@@ -11,8 +11,8 @@ function refuse(text: string, encoding: TextEncoding): never {
   throw new Refusal(
     'VALUE_INVALID',
     // Whoever reads of a failed run may not be allowed to see the row that the character stands in.
-    `\`${missing}\` (U+${number}) cannot be written in ${encoding}`,
-    { word: missing, hint: 'choose utf-8, which has every character' },
+    `“${missing}” (U+${number}) cannot be written in ${encoding}.`,
+    { word: missing, hint: 'Use utf-8.' },
   );
 }
 

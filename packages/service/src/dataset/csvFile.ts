@@ -19,13 +19,13 @@ import { cellParser } from './fileDialect.ts';
 export const maxColumns = 500;
 
 export const lineTooLong = (bytes: number): Refusal =>
-  new Refusal('INPUT_TOO_LARGE', `a row of the file is longer than ${bytes} bytes`, {
-    hint: 'is a quotation mark missing its partner?',
+  new Refusal('INPUT_TOO_LARGE', `A row of the file is longer than ${bytes} bytes.`, {
+    hint: 'Check for a missing double quote.',
   });
 export const tooManyColumns = (): Refusal =>
-  new Refusal('INPUT_TOO_LARGE', `the file has more than ${maxColumns} columns`);
+  new Refusal('INPUT_TOO_LARGE', `The file has more than ${maxColumns} columns.`);
 export const tooManyCells = (cells: number): Refusal =>
-  new Refusal('INPUT_TOO_LARGE', `the file has more than ${cells} cells`, { hint: 'load it from a source instead' });
+  new Refusal('INPUT_TOO_LARGE', `The file has more than ${cells} values.`, { hint: 'Import it from a data source instead.' });
 
 /** What a CSV library complained about, as one of ours. */
 function csvRefusal(cause: unknown): unknown {
@@ -36,15 +36,15 @@ function csvRefusal(cause: unknown): unknown {
   if (cause.code.startsWith('CSV_RECORD_INCONSISTENT')) {
     return new Refusal(
       'FILE_RAGGED',
-      `${pointer}: the row has another number of cells than the headings`,
+      `${pointer}: the row has another number of values than the header.`,
       {
         pointer,
-        hint: 'cells that hold the sign between cells stand in double quotes; is it the right one (separator)?',
+        hint: 'Check the separator, and put values that contain it in double quotes.',
       },
       { cause },
     );
   }
-  return new Refusal('FILE_MALFORMED', `${pointer ?? 'the file'}: ${cause.message}`, { pointer }, { cause });
+  return new Refusal('FILE_MALFORMED', `${pointer ?? 'The file'}: ${cause.message}.`, { pointer }, { cause });
 }
 
 /** A row that is longer is taken for a quotation mark without its partner. */
@@ -79,7 +79,7 @@ export async function readCsv(
   } catch (error) {
     throw refusal ?? csvRefusal(error);
   }
-  if (rows === 0) throw new Refusal('FILE_EMPTY', 'the file is empty', { hint: 'the first row holds the headings' });
+  if (rows === 0) throw new Refusal('FILE_EMPTY', 'The file is empty.', { hint: 'The first row is the header.' });
   return rows - 1;
 }
 
@@ -87,12 +87,12 @@ export async function readCsv(
 export function columnNames(headings: readonly string[]): string[] {
   const names = headings.map((heading, i) => {
     if (heading.trim() === '')
-      throw new Refusal('FILE_COLUMN_INVALID', `column ${i + 1} has no heading`, { pointer: `column ${i + 1}` });
+      throw new Refusal('FILE_COLUMN_INVALID', `Column ${i + 1} has no heading.`, { pointer: `column ${i + 1}` });
     return toFieldName(heading);
   });
   names.forEach((name, i) => {
     if (names.indexOf(name) === i) return;
-    throw new Refusal('FILE_COLUMN_INVALID', `two headings become the column \`${name}\``, {
+    throw new Refusal('FILE_COLUMN_INVALID', `Two headings give the column name “${name}”.`, {
       pointer: `column ${i + 1}`,
       word: headings[i],
     });
@@ -119,7 +119,7 @@ export async function examineCsv(
     },
     options,
   );
-  if (rows === 0) throw new Refusal('FILE_EMPTY', 'the file has headings but no rows');
+  if (rows === 0) throw new Refusal('FILE_EMPTY', 'The file has a header but no rows.');
   return { rows, columns: names.map((name, i) => ({ name, ...exams[i]!.result })) };
 }
 

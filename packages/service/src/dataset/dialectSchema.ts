@@ -5,18 +5,18 @@ import { dateOrders, decimalSigns, fileEncodings, fileSeparators } from '@underb
 export const cellDialect = {
   decimal: Joi.string()
     .valid(...decimalSigns)
-    .description('what parts whole from fraction'),
+    .description('decimal separator'),
   dates: Joi.string()
     .valid(...dateOrders)
-    .description('in which order 03/09/2026 is written'),
+    .description('order of day, month and year in dates such as 03/09/2026'),
 };
 /** How a file of text is written; what is left out is found, and refused where it can be read in two ways. */
 export const fileDialect = {
   encoding: Joi.string()
     .valid(...fileEncodings)
-    .description('the name of the encoding in the IANA registry'),
+    .description('text encoding, as in the IANA registry'),
   separator: Joi.string()
     .valid(...fileSeparators)
-    .description('what parts cells'),
+    .description('separator of values'),
   ...cellDialect,
 };

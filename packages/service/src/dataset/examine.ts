@@ -54,9 +54,9 @@ async function kindOf(path: string, fileName: string, { encoding }: FileDialect)
   const isWide =
     encoding === 'utf-16' || (start[0] === 0xff && start[1] === 0xfe) || (start[0] === 0xfe && start[1] === 0xff);
   if (extension === 'xlsx' || (start.includes(0) && !isWide)) {
-    throw new Refusal('FILE_KIND_UNKNOWN', `\`${fileName}\` is neither CSV, JSON Lines nor a workbook`, {
+    throw new Refusal('FILE_KIND_UNKNOWN', `“${fileName}” is not CSV, JSON Lines or .xlsx.`, {
       word: fileName,
-      hint: 'save it as CSV, as JSON Lines or as .xlsx',
+      hint: 'Save it as CSV, JSON Lines or .xlsx.',
     });
   }
   const first = start
@@ -116,10 +116,10 @@ async function fromJsonLines(from: string, to: string, { limits, said }: Examine
       try {
         value = JSON.parse(text.replace(/^\ufeff/, ''));
       } catch (cause) {
-        throw new Refusal('FILE_MALFORMED', `line ${line}: this is not JSON`, { pointer: `line ${line}` }, { cause });
+        throw new Refusal('FILE_MALFORMED', `Line ${line} is not valid JSON.`, { pointer: `line ${line}` }, { cause });
       }
       if (typeof value !== 'object' || value === null || Array.isArray(value))
-        throw new Refusal('FILE_MALFORMED', `line ${line}: a line holds one object`, { pointer: `line ${line}` });
+        throw new Refusal('FILE_MALFORMED', `Line ${line} is not a JSON object.`, { pointer: `line ${line}` });
       yield value as Record<string, unknown>;
     }
   }
@@ -131,7 +131,7 @@ async function fromJsonLines(from: string, to: string, { limits, said }: Examine
     if (headings.size > maxColumns) throw tooManyColumns();
     if (cells > limits.maxCells) throw tooManyCells(limits.maxCells);
   }
-  if (headings.size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty');
+  if (headings.size === 0) throw new Refusal('FILE_EMPTY', 'The file is empty.');
   async function* written(): AsyncGenerator<string> {
     yield csvLine([...headings]);
     for await (const one of objects()) yield csvLine([...headings].map((name) => cellText(one[name], said.decimal)));
@@ -149,8 +149,8 @@ function refuseBomb(bytes: Buffer, limits: UploadLimits): void {
     },
   });
   if (unpacked <= limits.maxUnpackedBytes && unpacked <= Math.max(bytes.length, 65_536) * limits.maxRatio) return;
-  throw new Refusal('INPUT_TOO_LARGE', 'the workbook holds more than it may when it is unpacked', {
-    hint: 'save the sheet as CSV (UTF-8)',
+  throw new Refusal('INPUT_TOO_LARGE', 'The unpacked workbook is too large.', {
+    hint: 'Save the sheet as CSV (UTF-8).',
   });
 }
 
@@ -158,8 +158,8 @@ function refuseBomb(bytes: Buffer, limits: UploadLimits): void {
 async function fromWorkbook(from: string, to: string, { limits, said }: ExamineTask): Promise<void> {
   const { size } = await stat(from);
   if (size > maxWorkbookBytes) {
-    throw new Refusal('INPUT_TOO_LARGE', 'the workbook is too large to be read as a whole', {
-      hint: 'save the sheet as CSV (UTF-8)',
+    throw new Refusal('INPUT_TOO_LARGE', 'The workbook is too large.', {
+      hint: 'Save the sheet as CSV (UTF-8).',
     });
   }
   let rows: unknown[][];
@@ -170,12 +170,12 @@ async function fromWorkbook(from: string, to: string, { limits, said }: ExamineT
     if (cause instanceof Refusal) throw cause;
     throw new Refusal(
       'FILE_MALFORMED',
-      'the workbook cannot be read',
-      { hint: 'is it a .xlsx that opens elsewhere?' },
+      'The workbook cannot be read.',
+      { hint: 'Check that it is an .xlsx file that other programs can open.' },
       { cause },
     );
   }
-  if (rows.length === 0) throw new Refusal('FILE_EMPTY', 'the first sheet is empty');
+  if (rows.length === 0) throw new Refusal('FILE_EMPTY', 'The first sheet is empty.');
   const width = rows[0]!.length;
   if (width > maxColumns) throw tooManyColumns();
   if (width * rows.length > limits.maxCells) throw tooManyCells(limits.maxCells);
@@ -192,7 +192,7 @@ function refuseDialect(kind: FileKind, { encoding, separator }: FileDialect): vo
   const pointer = separator ? 'separator' : 'encoding';
   if (kind === 'csv' || (separator ?? encoding) === undefined) return;
   const what = kind === 'xlsx' ? 'a workbook' : 'a file of JSON Lines';
-  throw new Refusal('INPUT_INVALID', `${what} has no ${pointer} of its own`, { pointer, hint: 'leave it out' });
+  throw new Refusal('INPUT_INVALID', `${what} has no ${pointer}.`, { pointer, hint: 'Leave it out.' });
 }
 
 /** Looks at every cell of a file. @throws {Refusal} `FILE_…`, `INPUT_TOO_LARGE` */

@@ -77,13 +77,13 @@ async function refuseEncoding(path: string, at: number): Promise<never> {
   const lineStart = bytes.lastIndexOf(10, at - from - 1) + 1;
   const lineEnd = bytes.indexOf(10, at - from);
   const shown = bytes.subarray(lineStart, lineEnd < 0 ? undefined : lineEnd);
-  throw new Refusal('FILE_NOT_UTF8', 'the file is not UTF-8 text', {
+  throw new Refusal('FILE_NOT_UTF8', 'The file is not UTF-8 text.', {
     pointer: `near byte ${at}`,
     problems: guessable.map((encoding) => ({
       at: encoding,
       message: `“${iconv.decode(shown, encoding).replace(/\p{Cc}/gu, '')}”`,
     })),
-    hint: 'say how it is written (encoding): take the one below that reads right, or save it as UTF-8',
+    hint: 'Set the encoding: use the one below that reads right, or save the file as UTF-8.',
   });
 }
 
@@ -105,7 +105,7 @@ async function toUtf8(from: string, to: string, encoding: FileEncoding): Promise
     transform(text: string, _, done) {
       if (!text.includes('\ufffd')) return done(null, text);
       const hint = 'say how it is written (encoding), or save it as UTF-8';
-      done(new Refusal('FILE_MALFORMED', `the file holds bytes that ${encoding} does not have`, { hint }));
+      done(new Refusal('FILE_MALFORMED', `The file has bytes that ${encoding} does not have.`, { hint }));
     },
   });
   await pipeline(createReadStream(from), iconv.decodeStream(encoding), strict, createWriteStream(to));
@@ -146,10 +146,10 @@ export function findSeparator(start: string, { separator }: FileDialect, known: 
   const settled = likely.find((one) => one.name === known.separator);
   if (settled) return settled.name;
   if (even.length === 0) return likely.reduce((best, one) => (one.width > best.width ? one : best)).name;
-  throw new Refusal('FILE_AMBIGUOUS', 'cells may be parted in more than one way', {
+  throw new Refusal('FILE_AMBIGUOUS', 'The separator is not clear.', {
     pointer: 'separator',
     problems: even.map((one) => ({ at: one.name, message: `gives ${one.width} columns` })),
-    hint: `say which (separator): ${even.map((one) => one.name).join(' or ')}`,
+    hint: `Set it (separator): ${even.map((one) => one.name).join(' or ')}.`,
   });
 }
 

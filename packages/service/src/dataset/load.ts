@@ -54,7 +54,7 @@ export interface Loaded {
 /** Asks a source which columns a query has, without reading rows. */
 export async function describeQuery(app: App, source: string, sql: string): Promise<DatasetColumn[]> {
   const url = await sourceUrl(app, source);
-  if (url === undefined) throw new Refusal('NOT_FOUND', `there is no source \`${source}\``, { word: source });
+  if (url === undefined) throw new Refusal('NOT_FOUND', `There is no data source “${source}”.`, { word: source });
   const fields = await withSource(app.settings, source, url, async (client) => {
     await requireReader(client, source);
     await checkStatement(client, sql, source);
@@ -66,10 +66,10 @@ export async function describeQuery(app: App, source: string, sql: string): Prom
   });
   const twice = fields.find((field, i) => fields.findIndex((one) => one.name === field.name) < i);
   if (twice !== undefined)
-    throw new Refusal('DATASET_INVALID', `two columns of the query are called \`${twice.name}\``, {
+    throw new Refusal('DATASET_INVALID', `Two columns of the query are named “${twice.name}”.`, {
       pointer: 'sql',
       word: twice.name,
-      hint: 'name one of them otherwise, with AS',
+      hint: 'Rename one of them with AS.',
     });
   return fields.map((field) => {
     const type = columnTypeOf(field.dataTypeID);
@@ -104,7 +104,7 @@ async function watched(app: App, revision: RevisionRow, fill: (watch: Watch) => 
     for await (const _ of setInterval(noteEveryMs, undefined, { signal: ended.signal })) {
       await changeRevision(app, revision.id, { rowCount: rows });
       if ((await findRevisionRow(app, revision.id))?.stopAsked)
-        throw new Refusal('REFRESH_CANCELLED', 'the loading was stopped; the old data stays');
+        throw new Refusal('REFRESH_CANCELLED', 'The refresh was cancelled. The old data stays.');
     }
   };
   const watching = watch().catch((error: unknown) => {
@@ -165,8 +165,8 @@ async function loadRevision(
 ): Promise<Loaded> {
   const loaded = await withDatasetLocks(app, async (lock, into) => {
     if (!(await lock(dataset.name)))
-      throw new Refusal('REFRESH_ACTIVE', `\`${dataset.name}\` is being loaded already`, {
-        hint: 'wait for it, or stop it',
+      throw new Refusal('REFRESH_ACTIVE', `Dataset “${dataset.name}” is being refreshed already.`, {
+        hint: 'Wait for it, or cancel the refresh.',
       });
     await failLostLoads(app, dataset.name);
     return loadLocked(app, into, dataset, by, fill);
@@ -273,7 +273,7 @@ export async function loadFromSource(
 ): Promise<Loaded> {
   const source = dataset.sourceName!;
   const url = await sourceUrl(app, source);
-  if (url === undefined || dataset.sql === null) throw new Refusal('NOT_FOUND', `there is no source \`${source}\``);
+  if (url === undefined || dataset.sql === null) throw new Refusal('NOT_FOUND', `There is no data source “${source}”.`);
   const columns = refreshedColumns(dataset.columns, await describeQuery(app, source, dataset.sql));
   const names = columns.map((one) => one.name);
   const keys = columns.filter((one) => one.key !== undefined).map((one) => one.name);
@@ -349,7 +349,7 @@ export async function loadFromFile(
       if (isRefusal(cause) || watch.signal.aborted) throw cause;
       const { where, message } = cause as { where?: string; message: string };
       const place = where?.split('\n')[0];
-      throw new Refusal('FILE_MALFORMED', `the file cannot be loaded: ${message}`, place ? { pointer: place } : {}, {
+      throw new Refusal('FILE_MALFORMED', `The file cannot be imported: ${message}.`, place ? { pointer: place } : {}, {
         cause,
       });
     }

@@ -13,7 +13,7 @@ export function checkQueryLimits(
   const { value, row } = question.cell;
   throw new Refusal(
     'FILE_AMBIGUOUS',
-    `row ${row} of \`${question.columns[0]!}\`: \`${value}\` can be read in more than one way`,
+    `Row ${row} of column “${question.columns[0]!}”: “${value}” is ambiguous.`,
     {
       pointer: question.about,
       word: value,
@@ -23,7 +23,7 @@ export function checkQueryLimits(
           message: `“${one.cell.value}” is ${one.readings.map(({ say, as }) => `${as} with ${one.about} ${say}`).join(', ')}`,
         })),
       ),
-      hint: `say which (${question.about}): ${question.readings.map((one) => one.say).join(' or ')}`,
+      hint: `Set it (${question.about}): ${question.readings.map((one) => one.say).join(' or ')}.`,
     },
   );
 }

@@ -39,7 +39,7 @@ export function passedOf(request: RowRequest, binder: SqlBinder): string {
 }
 
 export const tooSmall = (rows: number): Refusal =>
-  new Refusal('GROUPS_TOO_SMALL', `fewer than ${rows} rows stand behind this, so it is not shown to you`);
+  new Refusal('GROUPS_TOO_SMALL', `This is not shown to you: it has fewer than ${rows} rows.`);
 
 /** What somebody asks of the rows: single ones, or groups and what is measured of each. */
 type Asked = 'rows' | 'counts' | Pick<FigureQuery, 'isGrouped' | 'columns'>;
@@ -107,8 +107,8 @@ export function rowsRefusal(cause: unknown, source: string | undefined): unknown
   if (isOfServer(code)) return source === undefined ? cause : sourceRefusal(cause, source);
   return new Refusal(
     'ROWS_UNREADABLE',
-    'this could not be computed: it took too long, or a number left its range',
-    { hint: 'narrow the filter, or compute less in it' },
+    'This could not be computed: it took too long, or a number is out of range.',
+    { hint: 'Narrow the filter, or simplify the calculation.' },
     { cause },
   );
 }

@@ -11,7 +11,7 @@ import { copyRows, instantFields, type RowFormat } from './rowFiles.ts';
 import { ownRows, seenDatasets, showDataset, tryFilter } from './usecases.ts';
 import { previewRows, profileColumns } from './profile.ts';
 
-const where = Joi.string().max(16_384).description('CQL2 text; can only narrow');
+const where = Joi.string().max(16_384).description('filter as CQL2 text; it can only remove rows');
 const named = Joi.object({ name: thing.required() });
 
 function csvLines(instants: readonly number[]): Transform {
@@ -74,7 +74,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets/:name/preview',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'The first rows, as you may see them',
+    summary: 'Get the first rows of a dataset under your permissions',
     params: named,
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => previewRows(app, person, params.name, query.where),
@@ -84,7 +84,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets/:name/profile',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'What stands in each column: missing, distinct, smallest, largest and most frequent values',
+    summary: 'Get statistics of each column',
     params: named,
     handle: async ({ app, person, params }) => ({ columns: await profileColumns(app, person, params.name) }),
   }),
@@ -93,7 +93,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'The datasets you may see',
+    summary: 'List datasets',
     handle: async ({ app, person }) => ({ datasets: await seenDatasets(app, person) }),
   }),
   defineRoute({
@@ -101,7 +101,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets/:name',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'Columns and revisions of a dataset',
+    summary: 'Get a dataset with its columns and versions',
     params: named,
     handle: ({ app, person, params }) => showDataset(app, person, params.name),
   }),
@@ -110,7 +110,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets/:name/rows',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'The rows that you may see',
+    summary: 'Query rows of a dataset under your permissions',
     params: named,
     query: Joi.object({ where, format: Joi.string().valid('csv', 'jsonl').default('jsonl') }),
     answer: { description: 'CSV (RFC 4180) or JSON Lines', type: ['text/csv', 'application/x-ndjson'] },
@@ -126,7 +126,7 @@ export const datasetRoutes: Route[] = [
     path: '/api/v1/datasets/:name/count',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'Try a filter: rows kept, and what was understood',
+    summary: 'Test a filter on a dataset',
     params: named,
     query: Joi.object({ where }),
     handle: ({ app, person, params, query }) => tryFilter(app, person, params.name, query.where),

@@ -14,8 +14,8 @@ export interface ExaminedFile extends FileContents {
 }
 
 const tooLarge = (maxBytes: number) =>
-  new Refusal('INPUT_TOO_LARGE', `a file may have ${Math.floor(maxBytes / 1_000_000)} MB`, {
-    hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MAX_MIB',
+  new Refusal('INPUT_TOO_LARGE', `A file can have at most ${Math.floor(maxBytes / 1_000_000)} MB.`, {
+    hint: 'The operator can change it: UNDERBELL_UPLOAD_MAX_MIB.',
   });
 
 const bounds = { memoryMiB: 1_024, timeMs: 30 * 60_000 };
@@ -45,7 +45,7 @@ export async function examineUpload(
     const raw = join(folder, 'file');
     await receiveFile(upload, raw, { maxBytes, tooLarge: tooLarge(maxBytes) });
     const { size } = await stat(raw);
-    if (size === 0) throw new Refusal('FILE_EMPTY', 'the file is empty', { hint: 'the first row holds the headings' });
+    if (size === 0) throw new Refusal('FILE_EMPTY', 'The file is empty.', { hint: 'The first row is the header.' });
     const found = await examineInThread({ folder, raw, fileName, limits: app.settings.uploads, said, known });
     return { id, sizeBytes: size, ...found };
   } catch (cause) {

@@ -46,7 +46,7 @@ export function annotate(columns: readonly DatasetColumn[], notes: readonly Colu
   const names = columns.map((one) => one.name);
   for (const note of notes) {
     if (names.includes(note.name)) continue;
-    throw new Refusal('DATASET_INVALID', `the data has no column \`${note.name}\``, {
+    throw new Refusal('DATASET_INVALID', `The data has no column “${note.name}”.`, {
       pointer: 'columns',
       word: note.name,
       ...suggest(note.name, names),
@@ -54,9 +54,9 @@ export function annotate(columns: readonly DatasetColumn[], notes: readonly Colu
   }
   const bad = names.find((name) => !fieldName.test(name));
   if (bad !== undefined) {
-    throw new Refusal('DATASET_INVALID', `the column name \`${bad}\` cannot be used`, {
+    throw new Refusal('DATASET_INVALID', `The column name “${bad}” is not allowed.`, {
       word: bad,
-      hint: 'lower-case letters, digits and underscores; rename it in the query with AS',
+      hint: 'Use lower-case letters, digits and underscores; rename it in the query with AS.',
     });
   }
   return columns.map((column) => ({ ...column, ...notes.find((note) => note.name === column.name) }));
@@ -80,7 +80,7 @@ export async function requireLoader(app: App, person: PersonViewer, name: string
   if (known) await requireRight(app, person, 'edit', 'dataset', name);
   else {
     if (await isDatasetBinned(app, name))
-      throw new Refusal('NAME_TAKEN', `\`${name}\` is in the bin`, { hint: 'put it back, or choose another name' });
+      throw new Refusal('NAME_TAKEN', `Dataset “${name}” is in the trash.`, { hint: 'Restore it, or use another name.' });
     await requireAuthor(app, person, 'dataset');
   }
   return known;
@@ -101,7 +101,7 @@ export async function checkDefinition(
   const columns = annotate(found, spec.columns ?? []);
   const unknown = spec.order?.find((name) => !columns.some((one) => one.name === name));
   if (unknown !== undefined)
-    throw new Refusal('DATASET_INVALID', `the order names no column: \`${unknown}\``, {
+    throw new Refusal('DATASET_INVALID', `The row order has an unknown column “${unknown}”.`, {
       word: unknown,
       ...suggest(
         unknown,

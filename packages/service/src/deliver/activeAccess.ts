@@ -19,7 +19,7 @@ export const destinationDoors: AccessProvider = {
         madeAt: null,
         lastUsedAt: null,
         endsAt: null,
-        ending: 'it is paused: runs that go there wait until it is opened again',
+        ending: 'The destination is paused; runs wait.',
         mayEnd: true,
       }));
   },

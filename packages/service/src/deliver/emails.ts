@@ -74,9 +74,9 @@ function replyTo(template: string | undefined, values: Readonly<Record<string, s
   if (template === undefined) return {};
   const address = fillTemplate(template, values).trim();
   if (isMailAddress(address)) return { replyTo: address };
-  throw new Refusal('VALUE_INVALID', 'the address for answers is not a single mail address', {
+  throw new Refusal('VALUE_INVALID', 'The reply address is not a single email address.', {
     pointer: '/destination/replyTo',
-    hint: 'write an address, or the list column that holds one',
+    hint: 'Enter an email address, or the list column that has one.',
   });
 }
 

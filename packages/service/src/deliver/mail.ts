@@ -51,14 +51,14 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   if ((cause as { code?: string }).code === 'ETLS')
     return new Refusal(
       'DESTINATION_CLOSED',
-      `the mail host ${host} offers no encrypted line, and its password does not go without one`,
-      { hint: 'use smtps://, or a host that offers STARTTLS (RFC 3207)' },
+      `The mail server ${host} offers no encrypted connection, and the password is not sent without one.`,
+      { hint: 'Use smtps://, or a server with STARTTLS (RFC 3207).' },
       { cause },
     );
   if (responseCode === undefined && (hasBegun || command === 'DATA')) {
     return new Refusal(
       'DELIVERY_UNCONFIRMED',
-      `the mail host ${host} broke off while it took the copy; it may have arrived`,
+      `The mail server ${host} closed the connection while it received the email. It may have arrived.`,
       {},
       { cause },
     );
@@ -67,7 +67,7 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   if (responseCode !== undefined && responseCode >= 400 && responseCode < 500) {
     return new Refusal(
       'DESTINATION_BUSY',
-      `the mail host takes nothing just now: ${String(response).slice(0, 200)}`,
+      `The mail server is busy: ${String(response).slice(0, 200)}`,
       {},
       { cause },
     );
@@ -75,15 +75,15 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   if (responseCode !== undefined) {
     return new Refusal(
       'DESTINATION_REFUSED',
-      `the mail host refused the copy: ${String(response).slice(0, 200)}`,
+      `The mail server rejected the email: ${String(response).slice(0, 200)}`,
       {},
       { cause },
     );
   }
   return new Refusal(
     'DESTINATION_UNREACHABLE',
-    `the mail host ${host} cannot be reached`,
-    { hint: 'is it up? The copies are kept for the next run' },
+    `The mail server ${host} is not reachable.`,
+    { hint: 'Check that it is running. The copies are kept for the next run.' },
     { cause },
   );
 }

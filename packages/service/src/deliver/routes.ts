@@ -10,26 +10,26 @@ export const destinationRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/destinations',
-    tag: 'Sending',
+    tag: 'Destinations',
     audience: 'person',
-    summary: 'Destinations, each with its limits and state',
+    summary: 'List destinations',
     handle: async ({ app, person }) => ({ destinations: await seenDestinations(app, person) }),
   }),
   defineRoute({
     method: 'get',
     path: '/api/v1/destinations/:name',
-    tag: 'Sending',
+    tag: 'Destinations',
     audience: 'person',
-    summary: 'A destination',
+    summary: 'Get a destination',
     params: named,
     handle: ({ app, person, params }) => showDestination(app, person, params.name),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/destinations/:name',
-    tag: 'Sending',
+    tag: 'Destinations',
     audience: 'person',
-    summary: 'Save a destination; the secret of a webhook is answered this once',
+    summary: 'Save a destination; the secret of a webhook is returned once',
     params: named,
     body: Joi.object({
       kind: Joi.string()
@@ -50,9 +50,9 @@ export const destinationRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/destinations/:name/test',
-    tag: 'Sending',
+    tag: 'Destinations',
     audience: 'person',
-    summary: 'Try a destination out, really',
+    summary: 'Test a destination with a real delivery',
     params: named,
     handle: ({ app, person, params }) => testDestination(app, person, params.name),
   }),
@@ -60,9 +60,9 @@ export const destinationRoutes: Route[] = [
     defineRoute({
       method: 'post',
       path: `/api/v1/destinations/:name/${act}`,
-      tag: 'Sending',
+      tag: 'Destinations',
       audience: 'person',
-      summary: act === 'pause' ? 'Pause a destination: runs wait for it' : 'Resume a destination',
+      summary: act === 'pause' ? 'Pause a destination; runs wait for it' : 'Resume a destination',
       params: named,
       handle: ({ app, person, params, origin }) =>
         pauseDestination(app, person, params.name, { isPaused: act === 'pause', origin }),

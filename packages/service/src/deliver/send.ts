@@ -60,7 +60,7 @@ export async function settleInterrupted(
   sending: Pick<Sending, 'run' | 'isTest' | 'destination'>,
 ): Promise<void> {
   const { run } = sending;
-  const doubtful = { state: 'in doubt', reason: 'the worker stopped while this copy was on the wire' } as const;
+  const doubtful = { state: 'in doubt', reason: 'the worker stopped during the delivery' } as const;
   if (isMailed(sending)) {
     await moveDeliveries(app, { run }, ['sending'], doubtful);
     return;
@@ -132,7 +132,7 @@ class Sender {
           `${waiting.length === 1 ? '1 copy waits' : `${waiting.length} copies wait`} for a mail host that takes ${waiting.length === 1 ? 'it' : 'the next'} later; tried again ${this.#clock(soonest)}`,
           soonest,
         );
-      await this.#sitOut(soonest, 'its mail host asks to be asked again');
+      await this.#sitOut(soonest, 'the mail server asks to try again');
       this.#later = [];
       await sendAll(waiting);
     }

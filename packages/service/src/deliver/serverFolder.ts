@@ -12,12 +12,12 @@ const codeOf = (cause: unknown) => (cause as { code?: string }).code ?? '';
 function refusalOf(cause: unknown): unknown {
   const code = codeOf(cause);
   if (cause instanceof Refusal || code === '') return cause;
-  if (isDiskFull(cause)) return new Refusal('DESTINATION_CLOSED', 'the directory is full', {}, { cause });
+  if (isDiskFull(cause)) return new Refusal('DESTINATION_CLOSED', 'The server folder is full.', {}, { cause });
   if (code === 'EACCES' || code === 'EPERM' || code === 'EROFS')
-    return new Refusal('DESTINATION_CLOSED', 'the directory may not be written to', {}, { cause });
+    return new Refusal('DESTINATION_CLOSED', 'The server folder is not writable.', {}, { cause });
   if (code === 'ENAMETOOLONG')
-    return new Refusal('DESTINATION_REFUSED', 'the name of a file is too long for the directory', {}, { cause });
-  return new Refusal('DESTINATION_UNREACHABLE', `the directory cannot be used (${code})`, {}, { cause });
+    return new Refusal('DESTINATION_REFUSED', 'A file name is too long for the server folder.', {}, { cause });
+  return new Refusal('DESTINATION_UNREACHABLE', `The server folder cannot be used (${code}).`, {}, { cause });
 }
 
 async function hashOf(path: string): Promise<string> {
@@ -43,7 +43,7 @@ export class DirectoryTransport implements Transport {
     await mkdir(path, { recursive: true });
     const way = relative(await realpath(this.#root), await realpath(path));
     if (way.startsWith('..') || isAbsolute(way))
-      throw new Refusal('DESTINATION_REFUSED', 'the folder leads out of the directory set aside for copies');
+      throw new Refusal('DESTINATION_REFUSED', 'The folder is outside the folder for exports.');
     return path;
   }
 
@@ -85,7 +85,7 @@ export class DirectoryTransport implements Transport {
       const path = join(await this.#folder([]), `${randomUUID()}-${testFileName}`);
       await writeFile(path, testText);
       await rm(path);
-      return 'a file was written and removed';
+      return 'A test file was written and deleted.';
     } catch (cause) {
       throw refusalOf(cause);
     }

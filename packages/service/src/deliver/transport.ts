@@ -49,7 +49,7 @@ export const testFileName = 'underbell-test.txt';
 export const testText = 'Under Bell looked whether copies can be put here, and takes this file away again.\n';
 
 export const taken = (name: string) =>
-  new Refusal('DESTINATION_REFUSED', `there is another file \`${name}\` already, and it is not written over`, {
+  new Refusal('DESTINATION_REFUSED', `Another file “${name}” already exists and is not overwritten.`, {
     word: name,
-    hint: 'give the files names of their own, or let the burst replace them',
+    hint: 'Use other file names, or set “replace” in the burst.',
   });

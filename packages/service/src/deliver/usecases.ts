@@ -75,7 +75,7 @@ async function checkAddress(app: App, { kind, address }: DestinationForm): Promi
     new Refusal('INPUT_INVALID', message, { pointer: '/address', word: address, hint });
   if (kind === 'directory') {
     if (app.settings.exportDir === undefined)
-      throw wrong('no folder is set aside for copies', 'whoever runs the service sets UNDERBELL_EXPORT_DIR');
+      throw wrong('No folder for exports is set.', 'The operator sets UNDERBELL_EXPORT_DIR.');
     return;
   }
   let url: URL;
@@ -83,16 +83,16 @@ async function checkAddress(app: App, { kind, address }: DestinationForm): Promi
     url = new URL(address);
   } catch {
     throw wrong(
-      `\`${address}\` is no address`,
+      `“${address}” is not a URL.`,
       kind === 'mail' ? 'smtps://mail.example' : 'https://files.example/reports',
     );
   }
   if (!schemes[kind].includes(url.protocol))
-    throw wrong(`a ${kind} is not at \`${url.protocol}\``, schemes[kind].join(' or '));
+    throw wrong(`A destination of type ${kind} cannot use “${url.protocol}”.`, schemes[kind].join(' or '));
   if (url.username || url.password)
-    throw wrong('the address holds credentials', 'give user and password apart from it');
+    throw wrong('The URL contains credentials.', 'Enter username and password separately.');
   const isHere = ['127.0.0.1', '[::1]', 'localhost'].includes(url.hostname);
-  if (url.protocol === 'http:' && !isHere) throw wrong('confidential figures go over TLS', 'https://');
+  if (url.protocol === 'http:' && !isHere) throw wrong('Confidential data needs TLS: use https.', 'https://');
   await checkReach(destinationPolicy(app), url.hostname, Number(url.port || usualPorts[url.protocol]));
 }
 
@@ -112,7 +112,7 @@ export async function saveDestination(
   else await requireAuthor(app, person, 'destination');
   if (form.kind === 'directory') requireAdministrator(person);
   if (known && known.kind !== form.kind)
-    throw new Refusal('INPUT_INVALID', `\`${name}\` is a ${known.kind}`, { pointer: '/kind', word: form.kind });
+    throw new Refusal('INPUT_INVALID', `Destination “${name}” has type ${known.kind}.`, { pointer: '/kind', word: form.kind });
   await checkAddress(app, form);
   const before = known ? opened(app, known) : undefined;
   const { kind, address, user, from } = form;
@@ -193,7 +193,7 @@ export async function requireNamed(
 export async function requireDestination(app: App, person: PersonViewer, wanted: BurstDestination): Promise<void> {
   const found = await requireNamed(app, person, destinationName(wanted), 'view');
   if (found.kind === wanted.kind) return;
-  throw new Refusal('BURST_INVALID', `\`${found.name}\` is a ${found.kind}, not a ${wanted.kind}`, {
+  throw new Refusal('BURST_INVALID', `Destination “${found.name}” has type ${found.kind}, not ${wanted.kind}.`, {
     pointer: '/destination/to',
     word: found.name,
   });
@@ -223,7 +223,7 @@ export async function pauseDestination(
 ) {
   await requireNamed(app, person, name, 'edit');
   const change = wish.isPaused
-    ? { state: 'paused' as const, reason: `${person.name} paused it`, stateAt: new Date(app.now()) }
+    ? { state: 'paused' as const, reason: `paused by ${person.name}`, stateAt: new Date(app.now()) }
     : { state: 'ready' as const, reason: null, stateAt: null, failures: 0 };
   await app.records.transaction(async () => {
     await changeDestination(app, name, change);
@@ -268,8 +268,8 @@ export async function openTransport(app: App, name: string): Promise<Transport> 
       destinationPolicy(app),
     );
   if (app.settings.exportDir === undefined)
-    throw new Refusal('DESTINATION_CLOSED', 'no folder is set aside for copies', {
-      hint: 'whoever runs the service sets UNDERBELL_EXPORT_DIR',
+    throw new Refusal('DESTINATION_CLOSED', 'No folder for exports is set.', {
+      hint: 'The operator sets UNDERBELL_EXPORT_DIR.',
     });
   return new DirectoryTransport(app.settings.exportDir, folderPath(address, {}));
 }
@@ -293,7 +293,7 @@ async function tryOut(app: App, row: DestinationRow): Promise<string> {
   const transport = await openMail(app, row.name);
   try {
     await transport.check();
-    return 'the mail host let us in';
+    return 'The mail server accepted the sign-in.';
   } finally {
     transport.close();
   }

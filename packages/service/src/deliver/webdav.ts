@@ -20,9 +20,9 @@ const silentMs = 60_000;
 const overwrites = (name: string): Refusal =>
   new Refusal(
     'DESTINATION_OVERWRITES',
-    `the library overwrote \`${name}\`, although it was told to do so for nothing that is there`,
+    `The WebDAV server overwrote “${name}” although it was asked not to.`,
     {
-      hint: 'it does not heed If-None-Match (RFC 9110, section 13.1.2); use another library, or a folder of the service',
+      hint: 'It does not support If-None-Match (RFC 9110, section 13.1.2). Use another server or a server folder.',
     },
   );
 
@@ -72,8 +72,8 @@ export class LibraryTransport implements Transport {
       if (isRefusal(cause)) throw cause;
       throw new Refusal(
         'DESTINATION_UNREACHABLE',
-        `the library at ${new URL(this.#base).host} does not answer`,
-        { hint: 'is it up? The copies wait' },
+        `The WebDAV server ${new URL(this.#base).host} is not responding.`,
+        { hint: 'Check that it is running. The copies wait.' },
         { cause },
       );
     } finally {
@@ -84,10 +84,10 @@ export class LibraryTransport implements Transport {
   /** What an answer means that is none of those expected. */
   async #refusal(answer: Response, what: string): Promise<Refusal> {
     await answer.body?.cancel();
-    const said = `the library answered ${answer.status}${answer.statusText ? ` ${answer.statusText}` : ''} to ${what}`;
+    const said = `The WebDAV server returned ${answer.status}${answer.statusText ? ` ${answer.statusText}` : ''} to ${what}`;
     if (answer.status === 401 || answer.status === 403)
-      return new Refusal('DESTINATION_CLOSED', said, { hint: 'do its user and password still hold?' });
-    if (answer.status === 507) return new Refusal('DESTINATION_CLOSED', `${said}: it is full`);
+      return new Refusal('DESTINATION_CLOSED', said, { hint: 'Check username and password.' });
+    if (answer.status === 507) return new Refusal('DESTINATION_CLOSED', `${said}: it is full.`);
     if ([408, 423, 425, 429].includes(answer.status) || answer.status >= 500)
       return new Refusal('DESTINATION_BUSY', said);
     return new Refusal('DESTINATION_REFUSED', said);
@@ -125,7 +125,7 @@ export class LibraryTransport implements Transport {
       // A try before this one may have put it there without hearing the answer.
       if (await this.#isSame(url, file)) return;
       throw replace
-        ? new Refusal('DESTINATION_BUSY', `somebody else changed \`${file.name}\` at the same time`)
+        ? new Refusal('DESTINATION_BUSY', `“${file.name}” was changed by another program at the same time.`)
         : taken(file.name);
     }
     if (!answer.ok) throw await this.#refusal(answer, 'storing a file');
@@ -172,10 +172,10 @@ export class LibraryTransport implements Transport {
     const read = await this.#ask('GET', url);
     const text = read.ok ? await read.text() : undefined;
     const removed = await this.#ask('DELETE', url);
-    if (text !== testText) throw new Refusal('DESTINATION_REFUSED', 'the library did not give back what was stored');
+    if (text !== testText) throw new Refusal('DESTINATION_REFUSED', 'The WebDAV server did not return the stored file.');
     if (!removed.ok) throw await this.#refusal(removed, 'removing a file');
     await removed.body?.cancel();
     if (put.status !== 201 || twice.status !== 412) throw overwrites(url.slice(url.lastIndexOf('/') + 1));
-    return 'a file was stored, not stored twice, read back and removed';
+    return 'A test file was written, not overwritten, read back and deleted.';
   }
 }

@@ -53,16 +53,16 @@ export class WebhookTransport implements Transport {
       if (isRefusal(cause)) throw cause;
       throw new Refusal(
         'DESTINATION_UNREACHABLE',
-        `the program at ${new URL(url).host} does not answer`,
-        { hint: 'is it up? The copies wait' },
+        `The webhook at ${new URL(url).host} is not responding.`,
+        { hint: 'Check that it is running. The copies wait.' },
         { cause },
       );
     }
     await answer.body?.cancel();
     if (answer.ok) return;
-    const said = `the program answered ${answer.status}`;
+    const said = `The webhook returned status ${answer.status}`;
     if (answer.status === 401 || answer.status === 403) throw new Refusal('DESTINATION_CLOSED', said);
-    if (answer.status === 410) throw new Refusal('DESTINATION_CLOSED', `${said}: it wants no more of them`);
+    if (answer.status === 410) throw new Refusal('DESTINATION_CLOSED', `${said}: it does not accept messages any more.`);
     if ([408, 425, 429].includes(answer.status) || answer.status >= 500) throw new Refusal('DESTINATION_BUSY', said);
     throw new Refusal('DESTINATION_REFUSED', said);
   }
@@ -71,8 +71,8 @@ export class WebhookTransport implements Transport {
   async put({ key, files, about }: PlacedCopy): Promise<string[]> {
     const size = files.reduce((sum, file) => sum + file.sizeBytes, 0);
     if (size > maxBytes)
-      throw new Refusal('DESTINATION_REFUSED', `the files are too large for a message: ${size} bytes`, {
-        hint: `a message carries ${maxBytes / 1_000_000} MB; put the files into a library instead`,
+      throw new Refusal('DESTINATION_REFUSED', `The files are too large for a message: ${size} bytes.`, {
+        hint: `A message has at most ${maxBytes / 1_000_000} MB. Use a WebDAV folder instead.`,
       });
     const carried = await Promise.all(
       files.map(async ({ name, path, type, sizeBytes, sha256 }) => ({
@@ -89,6 +89,6 @@ export class WebhookTransport implements Transport {
 
   async test(): Promise<string> {
     await this.#tell(`test-${randomUUID()}`, 'destination.test', {});
-    return 'a signed test message was taken';
+    return 'A signed test message was accepted.';
   }
 }

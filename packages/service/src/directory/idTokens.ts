@@ -32,7 +32,7 @@ async function issuerOf(app: App): Promise<Issuer> {
   const found = known.get(app);
   if (found) return found;
   const { issuer, jwks_uri: address } = (await directory(app)).serverMetadata();
-  if (address === undefined) throw new Refusal('GRANT_UNSUPPORTED', 'the directory tells its keys nowhere');
+  if (address === undefined) throw new Refusal('GRANT_UNSUPPORTED', 'The identity provider does not publish its keys.');
   const http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses, isOperators: true });
   const fetched = (url: string, options: RequestInit) => http.ask(url, options as never) as never;
   const made = { issuer, keys: createRemoteJWKSet(new URL(address), { [customFetch]: fetched }) };
@@ -44,9 +44,9 @@ async function issuerOf(app: App): Promise<Issuer> {
 const invalid = (cause?: unknown) =>
   new Refusal(
     'TOKEN_INVALID',
-    'the ID token does not say who somebody is, for this program',
+    'The ID token does not identify a user for this client.',
     {
-      hint: 'send the one that the directory gave the program when the person signed in there, before it runs out',
+      hint: 'Send the ID token that the identity provider issued for this client, before it expires.',
     },
     { cause },
   );
@@ -84,6 +84,6 @@ export async function personOfIdToken(app: App, idToken: string, audience: strin
   } catch (error) {
     if (isRefusal(error)) throw error;
     if (error instanceof errors.JOSEError && !(error instanceof errors.JWKSTimeout)) throw invalid(error);
-    throw new Refusal('DESTINATION_UNREACHABLE', 'the directory cannot be reached', {}, { cause: error });
+    throw new Refusal('DESTINATION_UNREACHABLE', 'The identity provider is not reachable.', {}, { cause: error });
   }
 }

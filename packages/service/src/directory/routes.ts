@@ -57,10 +57,10 @@ function signInRoutes(app: App, router: Router): void {
 /** The directory proves itself by the token of the settings. Without one there is nothing here. */
 async function requireDirectory(app: App, ctx: Context): Promise<void> {
   const { scimToken } = app.settings;
-  if (scimToken === undefined) throw new Refusal('NOT_FOUND', `nothing answers ${ctx.method} ${ctx.path}`);
+  if (scimToken === undefined) throw new Refusal('NOT_FOUND', `${ctx.method} ${ctx.path} does not exist.`);
   await limitFailures(app, 'client', `scim ${ctx.ip}`, async () => {
     const given = /^Bearer (.+)$/.exec(ctx.get('Authorization'))?.[1] ?? '';
-    if (!isSameSecret(given, scimToken)) throw new Refusal('CLIENT_INVALID', 'the provisioning token is wrong');
+    if (!isSameSecret(given, scimToken)) throw new Refusal('CLIENT_INVALID', 'The provisioning token is wrong.');
   });
 }
 

@@ -97,7 +97,7 @@ function emailOf(user: UserResource): string {
   const primary = user.emails?.find((one) => one.primary) ?? user.emails?.[0];
   const email = primary?.value ?? user.userName ?? '';
   if (isAddress(email)) return email.toLowerCase();
-  throw new Refusal('INPUT_INVALID', 'A user needs a mail address, in emails or as userName.');
+  throw new Refusal('INPUT_INVALID', 'A user needs an email, in emails or as userName.');
 }
 
 /** A user whose name was their address, and who gets another such name, has another address. */
@@ -153,7 +153,7 @@ async function writePerson(
   // Who was deleted comes back as who they were: what they did is theirs in the log.
   const deleted = before ? undefined : taken.find((one) => one?.origin === 'directory' && one.deletedAt !== null);
   if (taken.some((one) => one && one.id !== (id ?? deleted?.id)))
-    throw new Refusal('NAME_TAKEN', `There is a user ${user.userName} or an address ${email} already.`);
+    throw new Refusal('NAME_TAKEN', `A user ${user.userName} or an email ${email} already exists.`);
   const isActive = user.active !== false;
   const change = {
     email,
@@ -180,7 +180,7 @@ async function writePerson(
     await changePerson(app, made, change);
     await remember(app, {
       who: by,
-      what: before ? 'person changed' : 'person added',
+      what: before ? 'user updated' : 'person added',
       thing: `person ${email}`,
       origin,
       before: before && { name: before.name, state: before.state, attributes: before.attributes },
@@ -220,14 +220,14 @@ async function writeGroup(
   group: GroupResource,
 ): Promise<GroupResource> {
   const name = (group.displayName ?? '').trim();
-  if (name === '') throw new Refusal('INPUT_INVALID', 'a group needs a displayName');
+  if (name === '') throw new Refusal('INPUT_INVALID', 'A group needs a displayName.');
   const before = id === undefined ? undefined : await ownGroup(app, id);
   const taken = await findGroupRow(app, { name });
-  if (taken && taken.id !== id) throw new Refusal('NAME_TAKEN', `there is a group ${name} already`);
+  if (taken && taken.id !== id) throw new Refusal('NAME_TAKEN', `A group named ${name} already exists.`);
   const ids = [...new Set((group.members ?? []).map((one) => one.value))];
   for (const personId of ids)
     if (!(await findPersonRow(app, { id: personId })))
-      throw new Refusal('INPUT_INVALID', `there is no user ${personId}`);
+      throw new Refusal('INPUT_INVALID', `There is no user ${personId}.`);
   const owners = before
     ? ((await membersOf(app, [before.name])).get(before.name) ?? [])
         .filter((one) => one.isOwner)

@@ -23,7 +23,7 @@ const found = new WeakMap<App, Promise<oidc.Configuration>>();
 /** The directory's own description, fetched once. */
 export function directory(app: App): Promise<oidc.Configuration> {
   const { directory: settings } = app.settings;
-  if (!settings) throw new Refusal('NOT_FOUND', 'this installation has no directory to sign in with');
+  if (!settings) throw new Refusal('NOT_FOUND', 'This installation has no single sign-on.');
   const known = found.get(app);
   if (known) return known;
   const http = new GuardedHttp({ allowedPrivateAddresses: app.settings.allowedPrivateAddresses, isOperators: true });
@@ -40,7 +40,7 @@ export function directory(app: App): Promise<oidc.Configuration> {
 }
 
 const refused = (cause?: unknown) =>
-  new Refusal('SSO_REJECTED', 'the directory did not confirm who you are; start again', {}, { cause });
+  new Refusal('SSO_REJECTED', 'Single sign-on failed. Try again.', {}, { cause });
 
 /** A path of this service, and nothing that a browser would take elsewhere. */
 export function localPath(text: string | undefined): string {
@@ -64,7 +64,7 @@ export async function beginSignIn(
 ): Promise<{ url: string; state: string }> {
   const config = await directory(app).catch((cause: unknown) => {
     if (cause instanceof Refusal) throw cause;
-    throw new Refusal('DESTINATION_UNREACHABLE', 'the directory cannot be reached', {}, { cause });
+    throw new Refusal('DESTINATION_UNREACHABLE', 'The identity provider is not reachable.', {}, { cause });
   });
   const [verifier, state, nonce] = [oidc.randomPKCECodeVerifier(), oidc.randomState(), oidc.randomNonce()];
   const pending: Pending = { verifier, nonce, returnTo: isSilent ? silentPath : localPath(returnTo) };
@@ -108,8 +108,8 @@ export async function personBehind(
   const email = claims.email_verified === true && typeof claims.email === 'string' ? claims.email : undefined;
   const row = email === undefined ? undefined : await findPersonRow(app, { email });
   if (row?.origin === 'directory' && row.directorySubject === null) return row;
-  throw new Refusal('SSO_REJECTED', 'the directory knows you, but has not made you known here', {
-    hint: 'ask whoever keeps the directory to assign you to this service',
+  throw new Refusal('SSO_REJECTED', 'Your account is not set up in Under Bell.', {
+    hint: 'Ask your identity provider administrator to assign you.',
   });
 }
 
@@ -146,7 +146,7 @@ export async function finishSignIn(
   if (row.directorySubject === null) {
     await app.records.transaction(async () => {
       await changePerson(app, row.id, { directorySubject: claims.sub });
-      await remember(app, { who: row.email, what: 'linked to the directory', thing: `person ${row.email}`, origin });
+      await remember(app, { who: row.email, what: 'linked to identity provider', thing: `person ${row.email}`, origin });
     });
   }
   return { ...(await startSession(app, row.id, 'browser')), returnTo: pending.returnTo };

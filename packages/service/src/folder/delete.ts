@@ -18,11 +18,11 @@ import {
 const stillNeeded = ({ kind, name }: ThingId, users: readonly string[], cause?: unknown): Refusal =>
   new Refusal(
     'IN_USE',
-    `${users.slice(0, 5).join(', ')} still ${users.length === 1 ? 'needs' : 'need'} the ${kind} \`${name}\``,
+    `The ${kind} “${name}” is used by ${users.slice(0, 5).join(', ')}.`,
     {
       word: name,
       problems: users.map((at) => ({ at, message: `needs the ${kind}` })),
-      hint: 'change or take away those first',
+      hint: 'Change or delete those first.',
     },
     ...(cause === undefined ? [] : [{ cause }]),
   );
@@ -94,7 +94,7 @@ export async function takeAway(
     await refuseUsed(app, person, thing);
     if (!(await remove(app, thing))) throw notFound(kind, name, seen);
     if (kindInfo(kind).deletion !== 'kept') await deleteResourceData(app, thing);
-    await remember(app, { who: person.email, what: `${kind} taken away`, thing: `${kind} ${name}`, origin });
+    await remember(app, { who: person.email, what: `${kind} deleted`, thing: `${kind} ${name}`, origin });
     await announce(app, thing);
     await emit(app, 'thing.gone', { thing });
   });

@@ -55,10 +55,10 @@ export async function saveFolderPage(
   const before = await pageOf(app, name);
   const strange = page.order.find((one) => !inside.includes(one) && !before.order.includes(one));
   if (strange !== undefined)
-    throw new Refusal('INPUT_INVALID', `\`${strange}\` does not lie in \`${name}\``, {
+    throw new Refusal('INPUT_INVALID', `“${strange}” is not in folder “${name}”.`, {
       pointer: '/order',
       word: strange,
-      hint: 'say reports and boards as `report NAME` or `board NAME`',
+      hint: 'Write “report NAME” or “board NAME”.',
     });
   const { order: things, ...rest } = page;
   await app.records.transaction(async () => {
@@ -66,7 +66,7 @@ export async function saveFolderPage(
     await announce(app, { kind: 'folder', name });
     await remember(app, {
       who: person.email,
-      what: 'start page saved',
+      what: 'folder page saved',
       thing: `folder ${name}`,
       origin,
       before,

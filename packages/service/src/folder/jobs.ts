@@ -11,7 +11,7 @@ export async function emptyBin(app: App): Promise<void> {
     const tables = await app.records.transaction(async () => {
       const gone = await purge(app, one, before);
       if (gone === undefined) return [];
-      const what = { who: 'the bin', what: 'removed for good', thing: `${one.kind} ${one.name}`, origin: '' };
+      const what = { who: 'the bin', what: 'deleted permanently', thing: `${one.kind} ${one.name}`, origin: '' };
       await remember(app, what);
       return gone;
     });

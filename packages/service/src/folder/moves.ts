@@ -44,9 +44,9 @@ async function refuseGains(app: App, thing: Pick<Thing, 'kind' | 'name'>, folder
   const more = gains.length > 5 ? `, and ${gains.length - 5} more` : '';
   throw new Refusal(
     'PERMISSIONS_WIDENED',
-    `in \`${folder}\` more people would reach \`${thing.name}\`: ${words.join(', ')}${more}`,
+    `Moving “${thing.name}” to folder “${folder}” gives more users access: ${words.join(', ')}${more}.`,
     {
-      hint: 'confirm that they are meant to, or move it elsewhere',
+      hint: 'Confirm to move it, or select another folder.',
       problems: gains.map(({ who, level }) => ({ at: who, message: `may ${level} it` })),
     },
   );
@@ -63,7 +63,7 @@ function refuseCircle(all: readonly FolderRow[], name: string, parentName: strin
   const parents = new Map(all.map((one) => [one.name, one.parentName]));
   for (let at: string | null | undefined = parentName; at; at = parents.get(at)) {
     if (at !== name) continue;
-    throw new Refusal('INPUT_INVALID', `\`${name}\` cannot lie in itself`, {
+    throw new Refusal('INPUT_INVALID', `Folder “${name}” cannot be in itself.`, {
       pointer: '/parentName',
       word: parentName,
     });
@@ -86,7 +86,7 @@ export async function saveFolder(
   const { parentName } = folder;
   if (known) await requireRight(app, person, 'edit', 'folder', folder.name);
   else if (!isAtLeast(await rightOn(app, person, 'report', '*'), 'edit') && !person.isAdministrator)
-    throw new Refusal('NOT_ALLOWED', 'you may not make a new folder', { hint: 'publishers and administrators may' });
+    throw new Refusal('NOT_ALLOWED', 'You do not have permission to create a folder.', { hint: 'Publishers and administrators can.' });
   if (parentName !== (known?.parentName ?? null)) {
     if (known) await requireRight(app, person, 'own', 'folder', folder.name);
     if (parentName !== null) {

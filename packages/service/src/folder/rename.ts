@@ -22,8 +22,8 @@ import { type Redirect } from '@underbell/core/folder';
 const nameTaken = (kind: string, word: string, cause?: unknown): Refusal =>
   new Refusal(
     'NAME_TAKEN',
-    `there is a ${kind} \`${word}\` already, or one in the bin`,
-    { pointer: '/name', word, hint: 'choose another name' },
+    `A ${kind} named “${word}” already exists, here or in the trash.`,
+    { pointer: '/name', word, hint: 'Use another name.' },
     ...(cause === undefined ? [] : [{ cause }]),
   );
 
@@ -52,9 +52,9 @@ export async function rename(
     if (await isThing(app, { kind, name: to }, { orBinned: true })) throw nameTaken(kind, to);
     const work = await app.things.work(thing);
     if (work.length > 0)
-      throw new Refusal('IN_USE', `${work.join(', ')}; \`${name}\` keeps its name until that is done`, {
+      throw new Refusal('IN_USE', `${work.join(', ')}; “${name}” cannot be renamed until that is done.`, {
         word: name,
-        hint: 'try it again then',
+        hint: 'Try again then.',
       });
     await giveName(app, thing, to).catch((error: unknown) => {
       // Made between the look and now.
@@ -97,7 +97,7 @@ export async function dropFormerName(app: App, person: PersonViewer, thing: Name
     await forgetFormerName(app, thing);
     await remember(app, {
       who: person.email,
-      what: 'former name let go',
+      what: 'redirect deleted',
       thing: `${kind} ${known.now}`,
       origin,
       before: { name },

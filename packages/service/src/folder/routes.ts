@@ -30,9 +30,9 @@ export const folderRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/folders',
-    tag: 'People',
+    tag: 'Folders',
     audience: 'person',
-    summary: 'The folders you may see',
+    summary: 'List folders',
     async handle({ app, person }) {
       const all = await listFolders(app);
       const seen = await visibleNames(
@@ -47,9 +47,9 @@ export const folderRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/folders/:name',
-    tag: 'People',
+    tag: 'Folders',
     audience: 'person',
-    summary: 'Make a folder, move it, or give it another title',
+    summary: 'Save a folder',
     params: Joi.object({ name: thing.required() }),
     query: confirmed,
     body: Joi.object({
@@ -66,7 +66,7 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/folders/:name/page',
-    summary: 'How the start page of a folder is',
+    summary: 'Get the definition of a folder page',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => showFolderPage(app, person, params.name),
   }),
@@ -74,7 +74,7 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/folders/:name/page',
-    summary: 'Set the start page of a folder: words, order, pictures, and hosts whose pages may frame it',
+    summary: 'Save a folder page: text, order, thumbnails and allowed origins',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({
       words: Joi.string().trim().max(4000).allow('').default(''),
@@ -88,7 +88,7 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/folders/:name/contents',
-    summary: 'A folder as a collection of what you may see in it',
+    summary: 'Get a folder page with the items that you can view',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, ctx, person, params }) => showCollection(app, person, params.name, hostOf(app, ctx)),
   }),
@@ -96,9 +96,9 @@ export const folderRoutes: Route[] = [
     defineRoute({
       method: 'put',
       path: `/api/v1/${kindInfo(kind).plural}/:name/folder`,
-      tag: 'People',
+      tag: 'Folders',
       audience: 'person',
-      summary: `Move a ${kind} to a folder, or out of its folder`,
+      summary: `Move a ${kind} to a folder or out of it`,
       status: 204,
       params: Joi.object({ name: thing.required() }),
       query: confirmed,
@@ -113,7 +113,7 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/search',
-    summary: 'Find reports, boards and datasets by names, columns and descriptions',
+    summary: 'Search reports, boards and datasets',
     query: Joi.object({ text: Joi.string().trim().min(1).max(200).required() }),
     handle: async ({ app, person, query }) => ({ found: await find(app, person, query.text) }),
   }),
@@ -121,14 +121,14 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/contents',
-    summary: 'Folders with what lies in them',
+    summary: 'List folders with their items',
     handle: ({ app, person }) => contents(app, person),
   }),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/favourites',
-    summary: 'Your favourites and what you looked at last',
+    summary: 'List your favourites and recently opened items',
     handle: ({ app, person }) => atHand(app, person),
   }),
   ...(['put', 'delete'] as const).map((method) =>
@@ -137,7 +137,7 @@ export const folderRoutes: Route[] = [
       method,
       path: '/api/v1/favourites/:kind/:name',
       isForReaders: true,
-      summary: method === 'put' ? 'Keep a thing at hand' : 'Keep it at hand no longer',
+      summary: method === 'put' ? 'Add an item to your favourites' : 'Remove an item from your favourites',
       params: mark,
       status: 204,
       async handle({ app, person, params }) {
@@ -150,7 +150,7 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/recent/:kind/:name',
-    summary: 'Remember that you looked at a thing',
+    summary: 'Record that you opened an item',
     params: mark,
     status: 204,
     async handle({ app, person, params }) {
@@ -163,7 +163,7 @@ export const folderRoutes: Route[] = [
       ...about,
       method: 'delete',
       path: `/api/v1/${kindInfo(kind).plural}/:name`,
-      summary: `Throw a ${kind} into the bin; what depends on it is told first`,
+      summary: `Move a ${kind} to the trash; confirm if other items use it`,
       params: Joi.object({ name: thing.required() }),
       query: Joi.object({ confirmed: Joi.boolean().default(false) }),
       async handle({ app, person, params, query, origin }) {
@@ -179,7 +179,7 @@ export const folderRoutes: Route[] = [
       ...about,
       method: 'delete',
       path: `/api/v1/${kindInfo(kind).plural}/:name`,
-      summary: `Take a ${kind} away, unless something needs it`,
+      summary: `Delete a ${kind} that is not in use`,
       params: Joi.object({ name: thing.required() }),
       status: 204,
       async handle({ app, person, params, origin }) {
@@ -193,7 +193,7 @@ export const folderRoutes: Route[] = [
       ...about,
       method: 'put',
       path: `/api/v1/${kindInfo(kind).plural}/:name/name`,
-      summary: `Give a ${kind} another name; everything that names it follows, and the old name leads to it`,
+      summary: `Rename a ${kind}; references follow, and the old name redirects`,
       params: Joi.object({ name: thing.required() }),
       body: Joi.object({ name: thing.required() }),
       async handle({ app, person, params, body, origin }) {
@@ -206,14 +206,14 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/redirects',
-    summary: 'Names that things had which you may change, and what these are called now',
+    summary: 'List redirects from former names',
     handle: async ({ app, person }) => ({ names: await seenFormerNames(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'delete',
     path: '/api/v1/redirects/:kind/:name',
-    summary: 'Let go of a former name: it leads nowhere, and another thing may have it',
+    summary: 'Delete a redirect; the name can be used again',
     params: Joi.object({
       kind: Joi.string()
         .valid(...renamedKinds, ...(Object.keys(peopleKinds) as PeopleKind[]))
@@ -230,14 +230,14 @@ export const folderRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/trash',
-    summary: 'What you own and threw away, and until when it can be had back',
+    summary: 'List your items in the trash',
     handle: async ({ app, person }) => ({ things: await seenBin(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'post',
     path: '/api/v1/trash/:kind/:name/restore',
-    summary: 'Take a thing out of the bin again',
+    summary: 'Restore an item from the trash',
     params: mark,
     async handle({ app, person, params, origin }) {
       await restore(app, person, params, origin);

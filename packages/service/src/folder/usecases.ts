@@ -161,9 +161,9 @@ export async function bin(
     const users = uses.map((one) => one.user);
     throw new Refusal(
       'IN_USE',
-      `${users.join(', ')} ${users.length === 1 ? 'depends' : 'depend'} on the ${kind} \`${name}\``,
+      `The ${kind} “${name}” is used by ${users.join(', ')}.`,
       {
-        hint: 'confirm that they may stop working, or change them first',
+        hint: 'Confirm that they may stop working, or change them first.',
         problems: uses.map((one) => ({ at: one.user, message: one.what })),
       },
     );
@@ -174,7 +174,7 @@ export async function bin(
     if (!(await moveToTrash(app, kind, name, person.name))) throw notFound(kind, name, seen);
     await remember(app, {
       who: person.email,
-      what: 'thrown into the bin',
+      what: 'moved to trash',
       thing: `${kind} ${name}`,
       origin: options.origin,
       after: { uses },
@@ -207,7 +207,7 @@ export async function restore(app: App, person: PersonViewer, mark: Mark, origin
     if (!(await putBack(app, mark.kind, mark.name))) throw notFound(`${mark.kind} in the bin`, mark.name, []);
     await remember(app, {
       who: person.email,
-      what: 'taken out of the bin',
+      what: 'restored from trash',
       thing: `${mark.kind} ${mark.name}`,
       origin,
     });

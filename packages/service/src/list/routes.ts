@@ -7,19 +7,19 @@ import { defineRoute, type Route } from '../platform/index.ts';
 import { defineList, giveList, loadList, seenLists, showList } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
-const column = Joi.string().max(63).allow('').description('what is left out stays; an empty text takes it away');
+const column = Joi.string().max(63).allow('').description('an absent setting stays, an empty text removes it');
 const roles = {
-  id: column.description('column that names a recipient; the address when left out'),
-  address: column.description('column with the mail address; email when nothing was ever said'),
-  activeFrom: column.description('column with the first day on which copies go to them'),
-  activeTo: column.description('column with the last day'),
-  language: column.description('column with the language of a copy, such as de or en-GB'),
-  timeZone: column.description('column with the time zone of a copy, such as Europe/Athens'),
-  format: column.description('column with the formats that a recipient gets'),
+  id: column.description('column with the recipient key; default: the email address'),
+  address: column.description('column with the email address; default: email'),
+  activeFrom: column.description('column with the first day of delivery'),
+  activeTo: column.description('column with the last day of delivery'),
+  language: column.description('column with the language of the copy, for example de or en-GB'),
+  timeZone: column.description('column with the time zone of the copy, for example Europe/Athens'),
+  format: column.description('column with the formats of the recipient'),
   invalidRows: Joi.string()
     .valid(...invalidRowActions)
     .default('reject')
-    .description('reject a list with invalid rows, or skip those rows: they are listed, and get no copy'),
+    .description('reject a list with invalid rows, or skip those rows and list them'),
 };
 const columnType = Joi.string().valid('text', 'integer', 'number', 'boolean', 'date', 'instant');
 const types = Joi.object().pattern(Joi.string().max(63), columnType).max(200);
@@ -33,37 +33,37 @@ const typesText = readAs<Record<string, ColumnType>>()(
       const { problems } = validate(read, types, { convert: false });
       return problems ? helpers.message({ custom: problems[0]!.message }) : read;
     })
-    .description('what columns must hold: joined:date,fee:number'),
+    .description('types of columns, for example joined:date,fee:number'),
 );
 
 export const listRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/lists',
-    tag: 'Sending',
+    tag: 'Recipient lists',
     audience: 'person',
-    summary: 'Recipient lists',
+    summary: 'List recipient lists',
     handle: async ({ app, person }) => ({ lists: await seenLists(app, person) }),
   }),
   defineRoute({
     method: 'get',
     path: '/api/v1/lists/:name',
-    tag: 'Sending',
+    tag: 'Recipient lists',
     audience: 'person',
-    summary: 'A recipient list with its rows',
+    summary: 'Get a recipient list with its rows',
     params: named,
     handle: ({ app, person, params }) => showList(app, person, params.name),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name',
-    tag: 'Sending',
+    tag: 'Recipient lists',
     audience: 'person',
-    summary: 'Load a recipient list from CSV, JSON Lines or the first sheet of a workbook',
+    summary: 'Upload a recipient list (CSV, JSON Lines or XLSX)',
     consumes: '*/*',
     params: named,
     query: Joi.object({
-      file: Joi.string().min(1).max(200).default('list.csv').description('its name'),
+      file: Joi.string().min(1).max(200).default('list.csv').description('file name'),
       ...roles,
       types: typesText,
       ...fileDialect,
@@ -82,9 +82,9 @@ export const listRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name/rows',
-    tag: 'Sending',
+    tag: 'Recipient lists',
     audience: 'person',
-    summary: 'Take a recipient list as records of JSON, as its next version',
+    summary: 'Replace the rows of a recipient list with JSON records',
     params: named,
     body: Joi.object({
       ...roles,
@@ -93,16 +93,16 @@ export const listRoutes: Route[] = [
         .items(Joi.object().pattern(Joi.string().max(63), cell))
         .min(1)
         .required()
-        .description('a record for each recipient: column to text, number, truth or null; of more than 4 MB send CSV'),
+        .description('one record per recipient: column to text, number, boolean or null; send more than 4 MB as CSV'),
     }).required(),
     handle: ({ app, person, params, body, origin }) => giveList(app, person, { name: params.name, ...body, origin }),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/lists/:name/source',
-    tag: 'Sending',
+    tag: 'Recipient lists',
     audience: 'person',
-    summary: 'Read a recipient list from a dataset or a group, before every plan and run',
+    summary: 'Take a recipient list from a dataset or a group',
     params: named,
     body: Joi.object({
       ...roles,

@@ -99,13 +99,13 @@ function recipientsOf(
   const named = Object.entries({ ...roles, id: roles.id ?? roles.address }) as [string, string | undefined][];
   for (const [pointer, column] of [...named, ...Object.keys(types).map((one) => [`types/${one}`, one] as const)]) {
     if (column === undefined || columns.includes(column)) continue;
-    throw new Refusal('FILE_COLUMN_MISSING', `${what} has no column \`${column}\``, {
+    throw new Refusal('FILE_COLUMN_MISSING', `${what} has no column “${column}”.`, {
       pointer,
       word: column,
       ...suggest(column, columns),
     });
   }
-  if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} holds no recipients`);
+  if (rows.length === 0) throw new Refusal('FILE_EMPTY', `${what} has no recipients.`);
   return readRecipients(rows, { ...roles, id: roles.id ?? roles.address }, { types, firstRow, invalidRows });
 }
 
@@ -181,7 +181,7 @@ export async function loadList(
   const file = await examineUpload(app, upload, { fileName, said, known: known?.fileDialect ?? {} });
   try {
     const { read, dialect } = await readListFile(file, { ...known?.fileDialect, ...said }, roles);
-    const found = recipientsOf(read, roles, 'the file');
+    const found = recipientsOf(read, roles, 'The file');
     const kept = dialectToKeep(known?.fileDialect, dialect);
     const saved = await saveList(app, person, { name, roles, from: null, dialect: kept, read, ...found, origin });
     return { ...saved, dialect };
@@ -239,7 +239,7 @@ export async function giveList(
   const columns = columnNames(headings);
   const rows = given.map((row) => Object.fromEntries(headings.map((one, i) => [columns[i]!, String(row[one] ?? '')])));
   const read = { columns, rows, firstRow: 1 };
-  return saveList(app, person, { name, roles, from: null, read, ...recipientsOf(read, roles, 'it'), origin });
+  return saveList(app, person, { name, roles, from: null, read, ...recipientsOf(read, roles, 'The list'), origin });
 }
 
 /** So many recipients a list may have. */
@@ -249,8 +249,8 @@ const mostRecipients = 100_000;
 async function readOrigin(app: App, person: PersonViewer, from: ListOrigin): Promise<ReadList> {
   const read = 'dataset' in from ? await readDataset(app, person, from) : await readGroup(app, person, from);
   if (read.rows.length <= mostRecipients) return read;
-  throw new Refusal('LIST_INVALID', `a list may have ${mostRecipients.toLocaleString('en-GB')} recipients`, {
-    hint: 'one row is one recipient: filter the rows, or use a dataset with fewer',
+  throw new Refusal('LIST_INVALID', `A list has at most ${mostRecipients.toLocaleString('en-GB')} recipients.`, {
+    hint: 'One row is one recipient: filter the rows, or use a dataset with fewer rows.',
   });
 }
 
@@ -306,7 +306,7 @@ export async function defineList(
   const read = await readOrigin(app, person, from);
   const usual = 'group' in from && from.each !== undefined ? { id: 'recipient', ...given } : given;
   const roles = resolvedRoles(await findList(app, name), usual);
-  const found = recipientsOf(read, roles, 'it');
+  const found = recipientsOf(read, roles, 'The list');
   return saveList(app, person, { name, roles, from, read, ...found, origin });
 }
 
@@ -315,7 +315,7 @@ export async function currentList(app: App, person: PersonViewer, list: ListRow)
   if (list.origin === null) return list;
   const read = await readOrigin(app, person, list.origin);
   const roles = resolvedRoles(list, { invalidRows: list.invalidRows });
-  const found = recipientsOf(read, roles, `the list \`${list.name}\``);
+  const found = recipientsOf(read, roles, `List “${list.name}”`);
   const known = await listRecipients(app, list);
   if (isDeepStrictEqual(known, found.recipients) && isDeepStrictEqual(list.skipped, found.skipped ?? null)) return list;
   const { version } = await saveList(app, person, {

@@ -12,7 +12,7 @@ function readText(): string {
   try {
     return new TextDecoder('utf-8', { fatal: true }).decode(readFileSync(path));
   } catch (cause) {
-    throw new Refusal('MEDIA_INVALID', 'the drawing is not UTF-8 text', {}, { cause });
+    throw new Refusal('MEDIA_INVALID', 'The SVG is not UTF-8 text.', {}, { cause });
   }
 }
 

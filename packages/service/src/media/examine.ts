@@ -31,7 +31,7 @@ const kinds = Object.values(mediaTypes)
   .map((one) => one.toUpperCase())
   .join(', ');
 const unknown = (found: string) =>
-  new Refusal('MEDIA_KIND_UNKNOWN', `the file is ${found}`, { hint: `screens show ${kinds}` });
+  new Refusal('MEDIA_KIND_UNKNOWN', `The file is ${found}.`, { hint: `Supported: ${kinds}.` });
 
 async function typeOf(path: string): Promise<MediaType> {
   const found = await fileTypeFromFile(path);
@@ -46,8 +46,8 @@ async function typeOf(path: string): Promise<MediaType> {
 function checkSize(type: MediaType, size: number): void {
   const most = type === 'image/svg+xml' ? mostDrawingBytes : isVideo(type) ? Infinity : mostPictureBytes;
   if (size > most)
-    throw new Refusal('INPUT_TOO_LARGE', `a picture of the type ${type} may have ${most / 1_000_000} MB`, {
-      hint: 'a wall has 3840 × 2160 pixels at most: save it smaller',
+    throw new Refusal('INPUT_TOO_LARGE', `An image of type ${type} has at most ${most / 1_000_000} MB.`, {
+      hint: 'Save it smaller: a screen has at most 3840 × 2160 pixels.',
     });
 }
 
@@ -63,8 +63,8 @@ async function drawSmallPicture(path: string, thumbnail: string): Promise<{ widt
   } catch (cause) {
     throw new Refusal(
       'MEDIA_INVALID',
-      `the picture cannot be drawn: ${(cause as Error).message.split('\n')[0]}`,
-      { hint: `it may be cut off, or have more than ${mostPixels / 1_000_000} million pixels` },
+      `The image cannot be read: ${(cause as Error).message.split('\n')[0]}.`,
+      { hint: `It may be damaged, or have more than ${mostPixels / 1_000_000} million pixels.` },
       { cause },
     );
   }

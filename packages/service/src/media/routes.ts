@@ -5,13 +5,13 @@ import { defineRoute, type Route } from '../platform/index.ts';
 import { serveFile, serveThumbnail } from './serve.ts';
 import { putMedia, requireVersion, retitleMedia, seenMedia, showMedia } from './usecases.ts';
 
-const about = { tag: 'Pictures and videos', audience: 'person' } as const;
+const about = { tag: 'Media', audience: 'person' } as const;
 const named = Joi.object({ name: thing.required() });
 const title = Joi.string().trim().min(1).max(200);
 const versionQuery = Joi.object({
   version: Joi.string()
     .pattern(/^[1-9]\d{0,8}$/, 'a number')
-    .description('the newest when left out'),
+    .description('default: the newest version'),
 });
 const numberOf = ({ version }: { readonly version?: string | undefined }) =>
   version === undefined ? undefined : Number(version);
@@ -21,14 +21,14 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/media',
-    summary: 'The pictures and videos that you may see',
+    summary: 'List media',
     handle: async ({ app, person }) => ({ media: await seenMedia(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/media/:name',
-    summary: 'One picture or video: its versions, and what shows it',
+    summary: 'Get a media file with its versions and uses',
     params: named,
     handle: ({ app, person, params }) => showMedia(app, person, params.name),
   }),
@@ -36,11 +36,11 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/media/:name',
-    summary: 'Put in a picture (PNG, JPEG, WebP, SVG) or video (MP4, WebM), new or as the next version',
+    summary: 'Upload an image (PNG, JPEG, WebP, SVG) or video (MP4, WebM) as the next version',
     params: named,
     query: Joi.object({
       title,
-      file: Joi.string().min(1).max(200).required().description('its name'),
+      file: Joi.string().min(1).max(200).required().description('file name'),
     }),
     consumes: '*/*',
     handle: ({ app, ctx, person, params, query, origin }) =>
@@ -55,7 +55,7 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/media/:name/title',
-    summary: 'Give a picture or video another title',
+    summary: 'Change the title of a media file',
     params: named,
     body: Joi.object({ title: title.required() }),
     handle: ({ app, person, params, body, origin }) => retitleMedia(app, person, params.name, body.title, origin),
@@ -64,10 +64,10 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/media/:name/file',
-    summary: 'The file itself, or a range of its bytes (RFC 9110, section 14)',
+    summary: 'Download a media file or a range of it (RFC 9110, section 14)',
     params: named,
     query: versionQuery,
-    answer: { description: 'the file, in its own type', type: Object.keys(mediaTypes) },
+    answer: { description: 'the media file', type: Object.keys(mediaTypes) },
     handle: async ({ app, ctx, person, params, query }) =>
       serveFile(app, ctx, await requireVersion(app, person, params.name, numberOf(query))),
   }),
@@ -75,7 +75,7 @@ export const mediaRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/media/:name/thumbnail',
-    summary: 'A small picture of it; of a video one that is seen in it',
+    summary: 'Get the thumbnail of a media file',
     params: named,
     query: versionQuery,
     answer: { description: 'WebP, at most 480 pixels wide and high', type: 'image/webp' },

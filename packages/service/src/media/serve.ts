@@ -39,7 +39,7 @@ export async function serveFile(app: App, ctx: Context, { hash, type, fileName }
   const { size } = await stat(path).catch((cause: unknown) => {
     throw new Refusal(
       'NOT_FOUND',
-      `the file of ${fileName} is not on this disk any more`,
+      `The file ${fileName} is no longer on the disk.`,
       { word: fileName },
       { cause },
     );

@@ -100,8 +100,8 @@ export async function putMedia(
   const thumbnail = `${path}.thumbnail`;
   try {
     const { maxBytes } = app.settings.uploads;
-    const tooLarge = new Refusal('INPUT_TOO_LARGE', `a file may have ${Math.floor(maxBytes / 1_000_000)} MB`, {
-      hint: 'whoever runs the service may allow more: UNDERBELL_UPLOAD_MAX_MIB',
+    const tooLarge = new Refusal('INPUT_TOO_LARGE', `A file has at most ${Math.floor(maxBytes / 1_000_000)} MB.`, {
+      hint: 'The operator can change it: UNDERBELL_UPLOAD_MAX_MIB.',
     });
     await receiveFile(upload, path, { maxBytes, tooLarge });
     const found = await examine(path, thumbnail);
@@ -143,7 +143,7 @@ export async function putMedia(
       const after = { type: found.type, fileName, sizeBytes: size, hash };
       await remember(app, {
         who: person.email,
-        what: `version ${number} put in`,
+        what: `version ${number} uploaded`,
         thing: `media ${name}`,
         origin,
         after,

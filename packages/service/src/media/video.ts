@@ -45,8 +45,8 @@ interface Stream {
 const unplayable = (what: string, cause?: unknown) =>
   new Refusal(
     'MEDIA_INVALID',
-    `the video ${what}`,
-    { hint: `screens play ${Object.values(codecs).join(', ')}, of ${mostPixels / 1_000_000} million pixels at most` },
+    `The video ${what}.`,
+    { hint: `Supported: ${Object.values(codecs).join(', ')}, at most ${mostPixels / 1_000_000} million pixels.` },
     cause === undefined ? {} : { cause },
   );
 
@@ -58,7 +58,7 @@ function refuse(cause: unknown, what: string): never {
   const { code } = cause as { code?: string | number };
   if (code !== 'ENOENT' && code !== noProgram) throw unplayable(what, cause);
   const hint = 'whoever runs the service installs FFmpeg; `npm start` does it by itself';
-  throw new Refusal('TOOL_MISSING', 'videos cannot be read on this machine', { hint }, { cause });
+  throw new Refusal('TOOL_MISSING', 'Videos cannot be checked on this server.', { hint }, { cause });
 }
 
 /**

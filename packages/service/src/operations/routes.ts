@@ -10,7 +10,7 @@ export const operationsRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/operations/processes',
-    summary: 'Processes of the installation: which run, how their clocks stand, how many connections they may open',
+    summary: 'List the processes of the installation',
     async handle({ app, person }) {
       requireAdministrator(person);
       return showProcesses(app);
@@ -20,8 +20,8 @@ export const operationsRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/operations/jobs',
-    summary: 'Jobs that failed, and jobs that wait for their next try after a failure, newest first',
-    query: Joi.object({ before: Joi.number().integer().min(1).description('jobs with smaller numbers') }),
+    summary: 'List failed and waiting jobs, newest first',
+    query: Joi.object({ before: Joi.number().integer().min(1).description('jobs before this number') }),
     async handle({ app, person, query }) {
       requireAdministrator(person);
       return { jobs: await showFailedJobs(app, query.before) };
@@ -31,7 +31,7 @@ export const operationsRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/operations/jobs/:id/retry',
-    summary: 'Try a failed job again now',
+    summary: 'Retry a failed job now',
     params: Joi.object({ id: Joi.number().integer().min(1).max(2_147_483_647).required() }),
     handle: ({ app, person, params, origin }) => retryJob(app, person, params.id, origin),
   }),

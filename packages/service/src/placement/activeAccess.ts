@@ -5,8 +5,8 @@ import { seenPlacements, suspendPlacement } from './usecases.ts';
 
 /** Who sees a placement, in words. */
 function holdersOf({ kind, origins }: Pick<ShownPlacement, 'kind' | 'origins'>): string {
-  if (kind === 'channel') return 'members of its channel, and who has a right on what it shows';
-  return origins.length > 0 ? `pages of ${origins.join(', ')}` : 'who has a right on what it shows';
+  if (kind === 'channel') return 'members of its channel, and users with a permission on its content';
+  return origins.length > 0 ? `pages of ${origins.join(', ')}` : 'users with a permission on its content';
 }
 
 /** Placements that somebody may change, and that do not rest. */
@@ -33,7 +33,7 @@ export const placementDoors: AccessProvider = {
         madeAt: one.madeAt ?? null,
         lastUsedAt: one.use!.lastSeenAt,
         endsAt: null,
-        ending: 'it is suspended: nobody sees it until it is shown again',
+        ending: 'The placement is suspended until you resume it.',
         mayEnd: true,
       }));
   },
@@ -47,14 +47,14 @@ export const publicLinkDoors: AccessProvider = {
     (await openPublicLinks(app, person)).map((one) => ({
       id: one.id,
       title: one.note,
-      to: 'everybody who knows the link',
+      to: 'anyone with the link',
       of: { kind: 'placement' as const, name: one.placement },
       limits: one.closed === undefined ? 'without signing in; views only' : `shows nothing now: ${one.closed}`,
       madeBy: one.madeBy,
       madeAt: one.madeAt,
       lastUsedAt: one.lastViewedAt,
       endsAt: one.until,
-      ending: 'whoever has the link sees nothing any more',
+      ending: 'The link stops working for everyone.',
       mayEnd: true,
     })),
   end: endPublicLink,

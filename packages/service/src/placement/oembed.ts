@@ -23,10 +23,10 @@ export interface RichEmbed {
 /** The path of a placement, or of a public link, that an address of this service leads to. @throws {Refusal} `NOT_FOUND` */
 function pathAt(app: App, address: string): string {
   const unknown = () =>
-    new Refusal('NOT_FOUND', 'only addresses of placements can be embedded', {
+    new Refusal('NOT_FOUND', 'Only URLs of placements can be embedded.', {
       pointer: 'url',
       word: address.slice(0, 200),
-      hint: `they look like ${app.settings.publicUrl}/v/NAME`,
+      hint: `Example: ${app.settings.publicUrl}/v/NAME`,
     });
   let url: URL;
   try {

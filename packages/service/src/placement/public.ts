@@ -52,7 +52,7 @@ export async function switchPublicLinks(app: App, person: PersonViewer, isOn: bo
   await app.records.transaction(async () => {
     const before = await arePublicLinksOn(app);
     await settingRows(app).upsert({ name: setting, value: isOn });
-    const what = isOn ? 'public links switched on' : 'public links switched off';
+    const what = isOn ? 'public links enabled' : 'public links disabled';
     await remember(app, {
       who: person.email,
       what,
@@ -70,23 +70,23 @@ const refused = (message: string, hint: string) => new Refusal('NOT_PUBLIC', mes
 async function faultOf(app: App, placement: Placement): Promise<Refusal | undefined> {
   const { reportName, kind, suspendedAt, title } = placement;
   if (!(await arePublicLinksOn(app)))
-    return refused('public links are switched off', 'an administrator switches them on, for the whole installation');
-  if (kind !== 'link') return refused(`a placement of the kind ${kind} is for those who sign in`, 'place it as a link');
+    return refused('Public links are disabled.', 'An administrator can enable them.');
+  if (kind !== 'link') return refused(`A placement of type ${kind} needs a sign-in.`, 'Use a placement of type link.');
   if (reportName === null)
-    return refused('a board is of several reports, and for those who sign in', 'place a page of a report');
-  if (suspendedAt !== null) return refused(`“${title}” is suspended`, 'show it again first');
+    return refused('A board needs a sign-in.', 'Use a page of a report.');
+  if (suspendedAt !== null) return refused(`“${title}” is suspended`, 'Resume it first.');
   for (const dataset of await datasetsShown(app, placement)) {
     const { rules, masks } = await limitsOn(app, [dataset]);
     if (rules.length > 0)
       return refused(
-        `\`${dataset}\` has row rules: which of its rows somebody sees depends on who they are`,
-        'make a dataset of what everybody may see',
+        `Dataset “${dataset}” has row rules.`,
+        'Create a dataset with public data.',
       );
     // What is hidden from some who are known is for no stranger.
     if (masks.length > 0)
       return refused(
-        `\`${dataset}\` has masks: some of it is not for everybody`,
-        'make a dataset of what everybody may see',
+        `Dataset “${dataset}” has masks.`,
+        'Create a dataset with public data.',
       );
   }
   return undefined;
@@ -105,10 +105,10 @@ async function datasetsShown(app: App, placement: Placement): Promise<string[]> 
 /** Why whoever made it may not show it to everybody; nothing where they may. */
 async function mayNot(app: App, person: PersonViewer, placement: Placement): Promise<string | undefined> {
   const report = placement.reportName!;
-  if (!isAtLeast(await rightOn(app, person, 'report', report), 'own')) return `the report \`${report}\` is not theirs`;
+  if (!isAtLeast(await rightOn(app, person, 'report', report), 'own')) return `its creator does not own report “${report}”`;
   for (const dataset of await datasetsShown(app, placement))
     if (!isAtLeast(await rightOn(app, person, 'dataset', dataset), 'edit'))
-      return `they do not decide about \`${dataset}\``;
+      return `its creator does not own dataset “${dataset}”`;
   return undefined;
 }
 
@@ -184,13 +184,13 @@ async function requirePublishable(app: App, person: PersonViewer, placement: Pla
   if (fault) throw fault;
   const why = await mayNot(app, person, placement);
   if (why !== undefined)
-    throw new Refusal('NOT_ALLOWED', `only who decides about the data too makes it public: ${why}`);
+    throw new Refusal('NOT_ALLOWED', `You cannot create a public link: ${why}.`);
 }
 
 function checkEnd(app: App, until: Date): void {
   const now = app.now();
   if (until.getTime() <= now || until.getTime() > now + publicLinkDays * dayMs)
-    throw new Refusal('INPUT_INVALID', `a public link ends within ${publicLinkDays} days from now`, {
+    throw new Refusal('INPUT_INVALID', `A public link expires within ${publicLinkDays} days.`, {
       pointer: '/until',
     });
 }
@@ -228,7 +228,7 @@ export async function makePublicLink(
   await app.records.transaction(async () => {
     await publicLinks(app).create(row);
     const after = { id: row.id, until, note };
-    await remember(app, { who: person.email, what: 'public link made', thing: `placement ${name}`, origin, after });
+    await remember(app, { who: person.email, what: 'public link created', thing: `placement ${name}`, origin, after });
   });
   return shown(app, row, placement, await emailsById(app));
 }
@@ -240,7 +240,7 @@ async function requireLink(app: App, id: string): Promise<PublicLinkRow> {
   return row;
 }
 
-const endedAlready = (id: string) => new Refusal('NOT_FOUND', 'this public link has ended already', { word: id });
+const endedAlready = (id: string) => new Refusal('NOT_FOUND', 'This public link has expired or was revoked.', { word: id });
 
 /**
  * Gives a public link another end or note. A later end asks for what making it anew would ask for; it is from then on within
@@ -269,7 +269,7 @@ export async function changePublicLink(
     const before = { id, until: row.until, note: row.note };
     const after = { ...before, ...wish };
     const thing = `placement ${row.placementName}`;
-    await remember(app, { who: person.email, what: 'public link changed', thing, origin, before, after });
+    await remember(app, { who: person.email, what: 'public link updated', thing, origin, before, after });
   });
   return shown(app, await requireLink(app, id), placement, await emailsById(app));
 }
@@ -285,11 +285,11 @@ export async function endPublicLink(app: App, person: PersonViewer, id: string, 
     );
     if (count === 0) throw endedAlready(id);
     const thing = `placement ${row.placementName}`;
-    await remember(app, { who: person.email, what: 'public link ended', thing, origin, after: { id } });
+    await remember(app, { who: person.email, what: 'public link revoked', thing, origin, after: { id } });
   });
 }
 
-const gone = () => new Refusal('LINK_GONE', 'this link does not show anything any more, or never did');
+const gone = () => new Refusal('LINK_GONE', 'This link has expired, was revoked or never existed.');
 
 /** A link that may be looked at, by its key. @throws {Refusal} `LINK_GONE`, whatever is wrong with it: strangers learn no more */
 async function livingLink(

@@ -10,9 +10,9 @@ import {
   switchPublicLinks,
 } from './public.ts';
 
-const about = { tag: 'Places', audience: 'person' } as const;
-const until = Joi.string().isoDate().description('when it ends, within 366 days');
-const note = Joi.string().trim().min(1).max(500).description('why everybody may see it');
+const about = { tag: 'Placements', audience: 'person' } as const;
+const until = Joi.string().isoDate().description('expiry, within 366 days');
+const note = Joi.string().trim().min(1).max(500).description('reason for public access');
 const numbered = Joi.object({ id: Joi.string().max(60).required() });
 const named = Joi.object({ name: thing.required() });
 
@@ -21,14 +21,14 @@ export const publicRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/public-links',
-    summary: 'Whether public links are switched on',
+    summary: 'Get whether public links are enabled',
     handle: async ({ app }) => ({ isOn: await arePublicLinksOn(app) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/public-links',
-    summary: 'Switch public links on or off for the whole installation; off, none shows anything',
+    summary: 'Enable or disable public links for the installation',
     body: Joi.object({ isOn: Joi.boolean().required() }),
     async handle({ app, person, body, origin }) {
       await switchPublicLinks(app, person, body.isOn, origin);
@@ -39,7 +39,7 @@ export const publicRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/public-links/:id',
-    summary: 'Give a public link another end or another note; what is left out stays',
+    summary: 'Update the expiry or the reason of a public link',
     params: numbered,
     body: Joi.object({ until, note }).or('until', 'note'),
     handle: ({ app, person, params, body, origin }) =>
@@ -58,7 +58,7 @@ export const publicRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/public-links/:id',
-    summary: 'End a public link at once',
+    summary: 'Revoke a public link',
     params: numbered,
     status: 204,
     async handle({ app, person, params, origin }) {
@@ -70,7 +70,7 @@ export const publicRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/placements/:name/public-links',
-    summary: 'The public links of a placement, and what keeps it from being public',
+    summary: 'List the public links of a placement, and what prevents one',
     params: named,
     handle: ({ app, person, params }) => publicLinksOf(app, person, params.name),
   }),
@@ -78,7 +78,7 @@ export const publicRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/placements/:name/public-links',
-    summary: 'Make a link by which everybody who knows it sees the placement, without signing in',
+    summary: 'Create a public link to a placement',
     params: named,
     status: 201,
     body: Joi.object({

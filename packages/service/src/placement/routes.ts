@@ -8,7 +8,7 @@ import { placementInput, wishOf } from './schemas.ts';
 import { savePlacement, seenPlacement, seenPlacements, suspendPlacement } from './usecases.ts';
 
 const named = Joi.object({ name: thing.required() });
-const about = { tag: 'Places', audience: 'person' } as const;
+const about = { tag: 'Placements', audience: 'person' } as const;
 
 const runAction = (act: 'suspend' | 'resume', summary: string) =>
   defineRoute({
@@ -25,9 +25,9 @@ const size = Joi.number().integer().min(1).max(100_000);
 const embedRoute = defineRoute({
   method: 'get',
   path: '/oembed',
-  tag: 'Places',
+  tag: 'Placements',
   audience: 'anyone',
-  summary: 'How the address of a placement is embedded (oEmbed 1.0)',
+  summary: 'Get the embed code of a placement URL (oEmbed 1.0)',
   query: Joi.object({
     url: Joi.string().max(2_000).required(),
     maxwidth: size,
@@ -35,16 +35,16 @@ const embedRoute = defineRoute({
     format: Joi.string().max(20).default('json'),
     // Consumers say more than the protocol knows.
   }).unknown(true),
-  answer: { description: 'how it is embedded', type: ['application/json', 'text/xml'] },
+  answer: { description: 'embed code', type: ['application/json', 'text/xml'] },
   handle: ({ app, ctx, query }) => {
     const found = embed(app, query);
     ctx.set('Access-Control-Allow-Origin', '*');
     if (query.format === 'json') return Promise.resolve(found);
     if (query.format !== 'xml')
-      throw new Refusal('FORMAT_UNKNOWN', `nothing is embedded as \`${query.format}\``, {
+      throw new Refusal('FORMAT_UNKNOWN', `The format “${query.format}” is not available.`, {
         pointer: 'format',
         word: query.format,
-        hint: 'json or xml',
+        hint: 'Use json or xml.',
       });
     return Promise.resolve({ stream: Readable.from([embedXml(found)]), type: 'text/xml; charset=utf-8' });
   },
@@ -56,25 +56,25 @@ export const placeRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/placements',
-    summary: 'Where reports and boards are shown, and how that is used where you may change it',
+    summary: 'List placements with their use',
     query: Joi.object({ report: thing, board: thing }).oxor('report', 'board'),
     handle: async ({ app, person, query }) => ({ placements: await seenPlacements(app, person, query) }),
   }),
-  runAction('suspend', 'Take a placement out of everybody’s sight for a while'),
-  runAction('resume', 'Show a suspended placement again'),
+  runAction('suspend', 'Suspend a placement'),
+  runAction('resume', 'Resume a placement'),
   defineRoute({
     method: 'get',
     path: '/api/v1/placements/:name',
-    tag: 'Places',
+    tag: 'Placements',
     audience: 'person',
-    summary: 'One placement, with the lines to paste into a page',
+    summary: 'Get a placement with its embed snippets',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => seenPlacement(app, person, params.name),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/placements/:name',
-    tag: 'Places',
+    tag: 'Placements',
     audience: 'person',
     summary: 'Save a placement',
     params: Joi.object({ name: thing.required() }),

@@ -16,31 +16,31 @@ export const placedPart = Joi.object({
   title: Joi.string().trim().min(1).max(200).required(),
   report: word,
   board: word,
-  page: word.description('this page alone'),
-  figure: word.description('this figure of the page alone'),
-  firstPage: word.description('of a whole report: the page that it begins with'),
+  page: word.description('only this page'),
+  figure: word.description('only this figure of the page'),
+  firstPage: word.description('page that is shown first, if the whole report is placed'),
   where: Joi.object().pattern(Joi.string().max(60), filter).default({}),
   swaps: Joi.object()
     .pattern(Joi.string().max(60), Joi.object().pattern(Joi.string().max(63), Joi.string().max(63)))
     .default({})
-    .description('by dataset: columns that are shown as others to everybody who looks here'),
+    .description('masks of the placement: columns by dataset'),
   parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
   edition: Joi.number()
     .integer()
     .min(1)
     .max(2_147_483_647)
-    .description('stays with this edition; follows the current one when left out'),
+    .description('fixed edition; default: the current one'),
   look: Joi.object({
-    hideBar: Joi.boolean().description('without the line of title, age and buttons'),
-    hidePages: Joi.boolean().description('without the list of pages'),
+    hideBar: Joi.boolean().description('hide the toolbar'),
+    hidePages: Joi.boolean().description('hide the page list'),
     theme: Joi.string().valid(...placementThemes),
-    maxHeight: Joi.number().integer().min(120).max(4000).description('pixels; it scrolls inside then'),
+    maxHeight: Joi.number().integer().min(120).max(4000).description('height in pixels; the content scrolls'),
     hide: Joi.array()
       .items(Joi.string().valid(...chartParts))
       .unique()
-      .description('parts that its charts leave out'),
-    figures: Joi.array().items(word).min(1).max(60).unique().description('of a page: these alone, in this order'),
-    isStacked: Joi.boolean().description('of a page: one figure under the other, however wide the place is'),
+      .description('parts of charts that are hidden'),
+    figures: Joi.array().items(word).min(1).max(60).unique().description('figures of the page, in this order'),
+    isStacked: Joi.boolean().description('show figures in one column'),
   }).default({}),
 })
   .xor('report', 'board')

@@ -112,7 +112,7 @@ async function checkReportPart(app: App, placement: Placement): Promise<void> {
 }
 
 const readsNot = (part: 'where' | 'swaps', name: string, datasets: readonly string[]) =>
-  new Refusal('INPUT_INVALID', `what it shows reads no dataset \`${name}\``, {
+  new Refusal('INPUT_INVALID', `The content does not use dataset “${name}”.`, {
     pointer: `/${part}/${name}`,
     word: name,
     ...suggest(name, datasets),
@@ -172,9 +172,9 @@ export async function checkPlacement(
     (other.kind !== thing.kind || other.name !== thing.name) &&
     !isAtLeast(await rightOn(app, person, other.kind, other.name), 'edit');
   if (isOthers)
-    throw new Refusal('NAME_TAKEN', `\`${wish.name}\` is a placement of somebody else’s`, {
+    throw new Refusal('NAME_TAKEN', `“${wish.name}” is a placement of another user.`, {
       word: wish.name,
-      hint: 'choose another name',
+      hint: 'Use another name.',
     });
   const placement: Placement = {
     ...wish,
@@ -240,7 +240,7 @@ export async function suspendPlacement(
   await app.records.transaction(async () => {
     await setSuspended(app, name, isSuspended ? new Date(app.now()) : null);
     await announce(app, { kind: 'placement', name });
-    const what = isSuspended ? 'placement suspended' : 'placement shown again';
+    const what = isSuspended ? 'placement suspended' : 'placement resumed';
     await remember(app, { who: person.email, what, thing: `placement ${name}`, origin });
   });
   return showPlacement(app, (await findPlacement(app, name))!);
@@ -251,7 +251,7 @@ export async function endPlacement(app: App, person: PersonViewer, name: string,
   const thing = { kind: 'placement', name } as const;
   if (!(await removePlacement(app, name))) throw notFound('placement', name, []);
   await deleteResourceData(app, thing);
-  await remember(app, { who: person.email, what: 'placement taken away', thing: `placement ${name}`, origin });
+  await remember(app, { who: person.email, what: 'placement deleted', thing: `placement ${name}`, origin });
   await announce(app, thing);
   await emit(app, 'thing.gone', { thing });
 }

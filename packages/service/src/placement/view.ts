@@ -29,8 +29,8 @@ function checkHosts({ origins = [] }: TokenViewer, placement: Placement): void {
   if (origins.length === 0) return;
   const other = placement.origins.find((one) => !origins.includes(one));
   if (other === undefined && placement.origins.length > 0) return;
-  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token may not be used in this placement', {
-    hint: 'pages may show the placement that are not among those of the program',
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'This access token cannot be used for this placement.', {
+    hint: 'The placement allows origins that the client does not. Remove them from the placement or add them to the client.',
   });
 }
 
@@ -60,10 +60,10 @@ function recordOf({ client, record = {} }: Visitor): Readonly<Record<string, str
   const held = client.details.context ?? {};
   for (const [name, value] of Object.entries(record))
     if (!Object.hasOwn(held, name) || held[name] !== value)
-      throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another record', {
+      throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The access token is for another record.', {
         pointer: 'record',
         word: name,
-        hint: 'a record is part of what a token is asked for',
+        hint: 'Request a token for this record.',
       });
   return held;
 }
@@ -92,17 +92,17 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
   if (!who.person && thing.kind === 'board')
     throw new Refusal(
       'TOKEN_SCOPE_EXCEEDED',
-      'boards are shown to those who sign in; an access token is for one report',
+      'Boards need a sign-in: an access token is for one report.',
     );
   if (!who.person && who.client?.details.report !== thing.name)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another report');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The access token is for another report.');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another placement');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The access token is for another placement.');
   if (who.client) checkHosts(who.client, placement);
   if (closed) throw closed;
   if (placement.suspendedAt !== null)
-    throw new Refusal('PLACEMENT_SUSPENDED', `“${placement.title}” is not shown here at the moment`, {
-      hint: 'whoever placed it shows it again, or ends it',
+    throw new Refusal('PLACEMENT_SUSPENDED', `“${placement.title}” is suspended.`, {
+      hint: 'Its owner can resume it.',
     });
   // A tab stands in its chat, which said who is looking.
   if (placement.kind !== 'channel') requireHost(who.host, placement.origins);
@@ -130,12 +130,12 @@ export async function preparePlacement(
   if (who.client?.isPublic === true && request.where !== undefined)
     throw new Refusal(
       'TOKEN_SCOPE_EXCEEDED',
-      'a public link shows what it shows; signed in, you may filter it yourself',
+      'A public link cannot be filtered. Sign in to filter.',
     );
   const asked = { ...who, ...(request.record ? { record: request.record } : {}) };
   const { placement, right } = await openPlacement(app, name, asked);
   if (placement.reportName === null)
-    throw new Refusal('INPUT_INVALID', `\`${name}\` shows a board, which is looked at as a whole`, { word: name });
+    throw new Refusal('INPUT_INVALID', `“${name}” shows a board, which has no single figures.`, { word: name });
   const edition = shownEdition(
     await findEdition(app, placement.reportName, placement.editionNumber ?? undefined),
     placement,
@@ -165,7 +165,7 @@ export async function viewPlacedBoard(
   if (placement.boardName === null) return undefined;
   requireRecord(await recordFieldsOf(app, placement), recordOf(asked));
   if (request.choices.length > 0 || request.drills !== undefined || request.page !== undefined)
-    throw new Refusal('INPUT_INVALID', 'a board has no pages, and nothing on it is picked or opened', { word: name });
+    throw new Refusal('INPUT_INVALID', 'A board has no pages, selections or drill levels.', { word: name });
   return viewBoard(app, who.person!, placement.boardName, request, placeFor(open));
 }
 

@@ -30,7 +30,7 @@ export const placeViewRoutes: Route[] = [
   ...pageRoutes(
     '/api/v1/placements/:name',
     'viewer',
-    'the visitor of a placement',
+    'the visitor',
     (asked, request) => noted(asked, () => preparePlacement(asked.app, asked.params.name, visitorOf(asked), request)),
     {
       view: (asked, request) =>
@@ -38,14 +38,14 @@ export const placeViewRoutes: Route[] = [
       watched: (asked, request) => watchedBoard(asked.app, asked.params.name, visitorOf(asked), request),
     },
   ),
-  pictureRoute('/api/v1/placements/:name', 'What a placement shows', pictureOfPlacement),
+  pictureRoute('/api/v1/placements/:name', 'a placement', pictureOfPlacement),
   defineRoute({
     method: 'post',
     path: '/api/v1/access-requests',
     isForReaders: true,
-    tag: 'People',
+    tag: 'Access',
     audience: 'person',
-    summary: 'Ask the owners of a report or board for access to it, as its reader',
+    summary: 'Request access to a report or board',
     status: 202,
     body: Joi.object({
       report: thing,

@@ -34,7 +34,7 @@ export function isSameAddress(one: string, other: string): boolean {
 
 /** Why an address is not reached for this purpose; undefined where it may be. */
 export function rejectAddress(reach: AddressPolicy, address: string, port: number): string | undefined {
-  if (isForbiddenAddress(address)) return 'it lies in a network that is not for data';
+  if (isForbiddenAddress(address)) return 'it is in a private network';
   const isAllowed = reach.allowedPrivateAddresses.some(
     (one) => isSameAddress(one.address, address) && (one.port === undefined || one.port === port),
   );
@@ -43,7 +43,7 @@ export function rejectAddress(reach: AddressPolicy, address: string, port: numbe
   return reach.objection?.(address, port);
 }
 
-const refuse = (why: string) => new Refusal('ADDRESS_FORBIDDEN', `this address may not be reached: ${why}`, {});
+const refuse = (why: string) => new Refusal('ADDRESS_FORBIDDEN', `This address is not allowed: ${why}.`, {});
 
 /**
  * Looks before something is saved whether a host may be reached. What counts is looked at again when the connection is
@@ -67,7 +67,7 @@ function guardedLookup(reach: AddressPolicy, port: number) {
       if (error) return done(error);
       const reasons = found.map(({ address }) => rejectAddress(reach, address, port));
       const open = found.filter((_, i) => reasons[i] === undefined);
-      if (open.length === 0) return done(refuse(reasons[0] ?? 'it has no address'));
+      if (open.length === 0) return done(refuse(reasons[0] ?? 'the host name has no address'));
       if (options.all) return done(null, open);
       done(null, open[0]!.address, open[0]!.family);
     });
@@ -97,7 +97,7 @@ export class GuardedSocket extends Socket {
       setImmediate(() => this.destroy(error));
       return this;
     };
-    if (!Number.isInteger(port) || port < 1) return fail(refuse('it is no address of a network'));
+    if (!Number.isInteger(port) || port < 1) return fail(refuse('it is not a network address'));
     const why = isIP(host) === 0 ? undefined : rejectAddress(this.#reach, host, port);
     if (why !== undefined) return fail(refuse(why));
     return super.connect({ host, port, lookup: guardedLookup(this.#reach, port) as never }, done);

@@ -183,7 +183,7 @@ export function thingsOf(capabilities: readonly Capability[], app: () => App): T
     personBehind(idToken, audience) {
       const asked = capabilities.find((one) => one.personBehind !== undefined);
       if (asked) return asked.personBehind!(app(), idToken, audience);
-      throw new Refusal('GRANT_UNSUPPORTED', 'there is no directory that says who somebody is');
+      throw new Refusal('GRANT_UNSUPPORTED', 'There is no identity provider.');
     },
     texts: async (kind) => (await table(kind).texts?.(app())) ?? [],
     dataTables: async ({ kind, name }) => (await table(kind).dataTables?.(app(), name)) ?? [],

@@ -72,7 +72,7 @@ export class Shares {
     const full = keys.find((key) => this.#of(key).used >= this.#limitOf(key));
     if (full !== undefined) {
       for (const key of keys) if (this.#of(key).used === 0) this.#shares.delete(key);
-      throw new Refusal('RATE_LIMITED', 'too many at once; close some, then try again');
+      throw new Refusal('RATE_LIMITED', 'Too many open connections. Close some, then try again.');
     }
     for (const key of keys) this.#of(key).used++;
     return this.#once(keys);
@@ -87,7 +87,7 @@ export class Shares {
         if (share.used < this.#limitOf(key)) share.used++;
         else {
           if (share.waiting.length >= mostWaiting)
-            throw new Refusal('RATE_LIMITED', 'too many questions at once; wait for the answers, then ask again');
+            throw new Refusal('RATE_LIMITED', 'Too many requests at once. Wait for the responses, then try again.');
           await new Promise<void>((resolve) => share.waiting.push(resolve));
         }
         taken.push(key);

@@ -27,11 +27,11 @@ const connectionSettings = ['READER', 'DOWNLOAD', 'PLANNED', 'RECORD', 'SESSION'
 async function checkConnections(app: App): Promise<void> {
   const own = mostConnections(app.settings.connections);
   const given = await connectionsGiven(app);
-  const advice = `raise max_connections of the server, or lower ${connectionSettings.join(', ')}`;
+  const advice = `Raise max_connections of the database server, or lower ${connectionSettings.join(', ')}.`;
   if (own > given)
     throw new Refusal(
       'SETTING_INVALID',
-      `this process may open ${own} connections to its database, which gives ${given} in all`,
+      `This process can open ${own} connections to its database, which allows ${given} in total.`,
       { hint: advice },
     );
   const others = (await listProcesses(app)).filter((one) => one.isRunning);

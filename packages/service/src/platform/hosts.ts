@@ -26,7 +26,7 @@ export function hostOf(app: App, ctx: Context): string | undefined {
  */
 export function requireHost(host: string | undefined, origins: readonly string[]): void {
   if (host === undefined || origins.includes(host)) return;
-  throw new Refusal('HOST_NOT_NAMED', `a page of ${host.slice(0, 200)} may not show this`, {
-    hint: 'the person who set it up can add this origin',
+  throw new Refusal('HOST_NOT_NAMED', `A page of ${host.slice(0, 200)} cannot show this.`, {
+    hint: 'The owner can add this origin.',
   });
 }

@@ -58,7 +58,7 @@ function limiterOf(app: App, name: LimitName): RateLimiterPostgres {
 
 function tooMany(msBeforeNext: number): Refusal {
   const seconds = Math.max(1, Math.ceil(msBeforeNext / 1000));
-  return new Refusal('RATE_LIMITED', `too many attempts; try again in ${seconds} seconds`);
+  return new Refusal('RATE_LIMITED', `Too many attempts. Try again in ${seconds} seconds.`);
 }
 
 interface Attempt {

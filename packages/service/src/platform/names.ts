@@ -46,10 +46,10 @@ export async function isThing(app: App, { kind, name }: Named, { orBinned = fals
 export async function holdName(app: App, { kind, name }: ThingId, wasKnown: boolean): Promise<void> {
   await lockResource(app, kind, name);
   if ((await isThing(app, { kind, name })) === wasKnown) return;
-  const about = { word: name, hint: 'look again, and decide anew' };
+  const about = { word: name, hint: 'Reload and try again.' };
   throw wasKnown
-    ? new Refusal('NOT_FOUND', `the ${kind} \`${name}\` was taken away or renamed at this moment`, about)
-    : new Refusal('NAME_TAKEN', `somebody else gave a ${kind} the name \`${name}\` at this moment`, about);
+    ? new Refusal('NOT_FOUND', `The ${kind} “${name}” was deleted or renamed at this moment.`, about)
+    : new Refusal('NAME_TAKEN', `Another user named a ${kind} “${name}” at this moment.`, about);
 }
 
 /** The folder that each thing of a kind lies in, for those that lie in one. */

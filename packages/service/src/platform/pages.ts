@@ -80,7 +80,7 @@ async function sendPage(
   frames: readonly string[] = [],
 ): Promise<void> {
   const html = await readFile(join(dist(name), 'index.html'), 'utf8').catch((cause: unknown) => {
-    throw new Refusal('NOT_FOUND', `the ${name} has not been built`, { hint: 'npm run build' }, { cause });
+    throw new Refusal('NOT_FOUND', `The ${name} is not built.`, { hint: 'Run npm run build.' }, { cause });
   });
   const framed = frames.length > 0 ? `; frame-src 'self' ${frames.join(' ')}` : '';
   ctx.set('Content-Security-Policy', `${policyOf(name)}${framed}; frame-ancestors ${frameAncestors.join(' ')}`);
@@ -95,7 +95,7 @@ async function sendPage(
 function nameIn(ctx: Context & { params: { name: string } }): string {
   const { name } = ctx.params;
   if (thingName.test(name)) return name;
-  throw new Refusal('NOT_FOUND', 'there is no such page');
+  throw new Refusal('NOT_FOUND', 'Page not found.');
 }
 
 /** What pages need to know of what they show. */
@@ -194,7 +194,7 @@ export function mountPages(app: App, router: Router, facts: PageFacts): void {
   // A tab of a channel, and what somebody has at hand: within a chat, which says who it is.
   const inChat = async (ctx: Context & { params: { chat: string } }, shown: Readonly<Record<string, string>>) => {
     const { chat } = ctx.params;
-    if (!thingName.test(chat)) throw new Refusal('NOT_FOUND', 'there is no such page');
+    if (!thingName.test(chat)) throw new Refusal('NOT_FOUND', 'Page not found.');
     await sendFramed(ctx, { ...shown, chat }, await boardFrames());
   };
   router.get('/t/:chat/:name', (ctx: Context & { params: { chat: string; name: string } }) =>

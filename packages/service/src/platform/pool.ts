@@ -11,15 +11,15 @@ const waitedInVain = 'timeout exceeded when trying to connect';
 export const databaseBusy = (cause: unknown) =>
   new Refusal(
     'DATABASE_BUSY',
-    'the database has no connection free for this just now',
-    { hint: 'try again in a moment' },
+    'The database has no free connection.',
+    { hint: 'Try again in a moment.' },
     { cause },
   );
 
 export const databaseUnreachable = (cause: unknown) =>
   new Refusal(
     'DATABASE_UNREACHABLE',
-    'The database cannot be reached just now.',
+    'The database is not reachable.',
     { hint: 'Try again in a moment.' },
     { cause },
   );

@@ -150,7 +150,7 @@ function readAllowedAddresses(text: string): AllowedAddress[] {
   return partsOf(text).map((one) => {
     const [, bracketed, plain, port] = /^(?:\[([^\]]+)\]|([^:[\]]+|[0-9a-f:]+?))(?::(\d{1,5}))?$/i.exec(one) ?? [];
     const address = isIP(one) === 6 ? one : (bracketed ?? plain ?? '');
-    if (isIP(address) === 0) throw new Error(`\`${one}\` is no address; write 127.0.0.1:5432 or [::1]:5432`);
+    if (isIP(address) === 0) throw new Error(`“${one}” is not an address; write 127.0.0.1:5432 or [::1]:5432`);
     return { address, ...(port !== undefined && isIP(one) !== 6 ? { port: Number(port) } : {}) };
   });
 }
@@ -167,7 +167,7 @@ function readNetworks(text: string): string[] {
     const [address = '', bits] = one.split('/');
     const most = isIP(address) === 6 ? 128 : isIP(address) === 4 ? 32 : -1;
     if (most < 0 || (bits !== undefined && !(Number(bits) >= 0 && Number(bits) <= most)))
-      throw new Error(`\`${one}\` is neither an address nor a network; write 10.0.0.0/8`);
+      throw new Error(`“${one}” is neither an address nor a network; write 10.0.0.0/8`);
     return one;
   });
 }

@@ -15,8 +15,8 @@ export function refuseSpace(cause: unknown): unknown {
   if (!isDiskFull(cause)) return cause;
   return new Refusal(
     'DISK_FULL',
-    'there is no space left for the upload',
-    { hint: 'an administrator has to make room on the server' },
+    'There is no disk space for the upload.',
+    { hint: 'An administrator must free disk space on the server.' },
     { cause },
   );
 }

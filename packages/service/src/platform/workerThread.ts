@@ -40,7 +40,7 @@ export function runInThread<Made>(program: URL, data: unknown, bounds: ThreadBou
       resourceLimits: { maxOldGenerationSizeMb: bounds.memoryMiB },
     });
     const tooMuch = (what: string, cause?: Error) =>
-      new Refusal('INPUT_TOO_LARGE', `the file takes more ${what} to be looked at than it may`, {}, { cause });
+      new Refusal('INPUT_TOO_LARGE', `Checking the file takes more ${what} than allowed.`, {}, { cause });
     const timer = setTimeout(() => end(() => reject(tooMuch('time'))), bounds.timeMs);
     const end = (say: () => void) => {
       clearTimeout(timer);

@@ -31,7 +31,7 @@ const seenAs = Joi.object({
   .with('details', 'client');
 
 const draftBody = Joi.object({
-  definition: Joi.object().unknown(true).required().description('a report definition, format underbell-report/1'),
+  definition: Joi.object().unknown(true).required().description('report definition, format underbell-report/1'),
   as: email,
   page: viewWords.page,
 });
@@ -55,9 +55,9 @@ const recordRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/placements/:name/test',
     isRead: true,
-    tag: 'Places',
+    tag: 'Placements',
     audience: 'person',
-    summary: 'What a placement shows you beside a record: its filter in words, the rows left, the page',
+    summary: 'Preview a placement with a record: filter, rows and page',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({ record, page: viewWords.page }),
     handle: ({ app, ctx, person, params: { name }, body }) =>
@@ -67,9 +67,9 @@ const recordRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/placements/test',
     isRead: true,
-    tag: 'Places',
+    tag: 'Placements',
     audience: 'person',
-    summary: 'The same for a placement that is not saved; checked as it would be when it is',
+    summary: 'Preview an unsaved placement with a record',
     body: placementInput.keys({ name: thing.required(), record, showPage: viewWords.page }),
     handle({ app, ctx, person, body: { name, kind, origins, record: one, showPage, ...part } }) {
       const placement = wishOf({ name, kind, origins }, part);
@@ -97,11 +97,11 @@ export const seeRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/boards/preview',
     isRead: true,
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
-    summary: 'A board that is not saved, drawn with real data as you or somebody else would see it',
+    summary: 'Preview an unsaved board as you or another user',
     body: Joi.object({
-      definition: Joi.object().unknown(true).required().description('a board, format underbell-board/1'),
+      definition: Joi.object().unknown(true).required().description('board definition, format underbell-board/1'),
       as: email,
     }),
     handle: ({ app, ctx, person, body }) => previewBoard(app, person, { ...body, languages: ctx.acceptsLanguages() }),
@@ -110,9 +110,9 @@ export const seeRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/reports/preview/print',
     isRead: true,
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
-    summary: 'A page of a definition that is not published, as it would be printed',
+    summary: 'Preview a page of an unpublished report as printed',
     body: draftBody,
     answer: { description: 'application/pdf', type: 'application/pdf' },
     handle: async ({ app, ctx, person, body }) => ({
@@ -124,18 +124,18 @@ export const seeRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/reports/preview',
     isRead: true,
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
-    summary: 'A definition that is not published, drawn with real data as you or somebody else would see it',
+    summary: 'Preview an unpublished report as you or another user',
     body: draftBody,
     handle: ({ app, ctx, person, body }) => previewReport(app, person, draftWish(body, ctx)),
   }),
   defineRoute({
     method: 'get',
     path: '/api/v1/reports/:name/preview-as',
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
-    summary: 'What a person would see, and why',
+    summary: 'Explain what a user sees, and why',
     params: Joi.object({ name: thing.required() }),
     query: viewQuery.keys({ as: email.required() }),
     async handle({ app, ctx, person, params, query }) {
@@ -151,9 +151,9 @@ export const seeRoutes: Route[] = [
     method: 'post',
     path: '/api/v1/reports/:name/preview-as',
     isRead: true,
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
-    summary: 'What a person, a client or the holder of a token would see, and how two viewers differ',
+    summary: 'Explain what a user, client or token sees, and compare two of them',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({
       as: seenAs.required(),

@@ -101,7 +101,7 @@ async function seeThrough(
   const { report, request, draft } = options;
   const isClient = as.client !== undefined || as.token !== undefined;
   if (isClient === (as.person !== undefined))
-    throw new Refusal('INPUT_INVALID', 'say either a person, or a client or token', { pointer: '/as' });
+    throw new Refusal('INPUT_INVALID', 'Specify either a user, or a client or token.', { pointer: '/as' });
   const placement = as.placement === undefined ? undefined : await findPlacement(app, as.placement);
   if (as.placement !== undefined && placement?.reportName !== report) throw notFound('placement', as.placement, []);
   const viewer = isClient ? await clientViewer(app, asker, report, as) : await personNamed(app, as.person!);
@@ -147,9 +147,9 @@ async function describe(app: App, asker: PersonViewer, seen: Seen, isOwn = false
       ...(person ? { email: person.email, groups: person.groups, attributes: person.attributes } : {}),
       ...(view.place ? { placement: view.place.name } : {}),
     },
-    right: right ?? { level: 'none', because: `nothing gives ${who.name} a right on this report` },
+    right: right ?? { level: 'none', because: `${who.name} has no permission on this report` },
     datasets,
-    ...(isOpen ? {} : { withheld: 'figures and counts are shown to those who may edit the datasets behind them' }),
+    ...(isOpen ? {} : { withheld: 'Figures and counts are shown only to users with “edit” on the datasets.' }),
     view: shown,
     figures: shown?.page.figures ?? [],
     results: shown?.results ?? {},
@@ -241,7 +241,7 @@ async function seenDraft(
  */
 export async function previewReport(app: App, asker: PersonViewer, wish: PreviewRequest): Promise<SeenReport<Date>> {
   const { isOwn, ...found } = await seenDraft(app, asker, wish);
-  const right: Right = { level: 'view', because: 'would see this once it is published and they have a right on it' };
+  const right: Right = { level: 'view', because: 'would see this after it is published, with a permission on it' };
   const { name: report } = found.view.viewing.report;
   return { report, ...(await describe(app, asker, { ...found, right }, isOwn)) };
 }
@@ -260,7 +260,7 @@ export async function printPreview(app: App, asker: PersonViewer, wish: PreviewR
 
 async function requireRows(app: App, asker: PersonViewer, isOwn: boolean, datasets: Iterable<string>): Promise<void> {
   if (isOwn || (await mayLookAtRows(app, asker, datasets))) return;
-  throw new Refusal('NOT_ALLOWED', 'figures are shown to those who may edit the datasets behind them');
+  throw new Refusal('NOT_ALLOWED', 'Figures are shown only to users with “edit” on the datasets.');
 }
 
 /**

@@ -14,14 +14,14 @@ export const refreshDoors: AccessProvider = {
       .map((one) => ({
         id: one.name,
         title: `refresh address of ${one.title}`,
-        to: 'whoever has the address',
+        to: 'anyone with the URL',
         of: { kind: 'dataset' as const, name: one.name },
         limits: 'loads the dataset anew; shows nothing',
         madeBy: null,
         madeAt: null,
         lastUsedAt: null,
         endsAt: null,
-        ending: 'calls to it load nothing any more',
+        ending: 'Calls to this webhook URL are rejected.',
         mayEnd: true,
       }));
   },

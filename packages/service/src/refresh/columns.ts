@@ -36,9 +36,9 @@ export async function editColumns(
   if (!options.isForced) await refuseBreaks(app, name, columns);
   if (retyped.length > 0 && row.kind === 'snapshot') {
     if (row.sourceName === null || row.sql === null)
-      throw new Refusal('DATASET_INVALID', `\`${retyped[0]!.name}\` comes from a file`, {
+      throw new Refusal('DATASET_INVALID', `Column “${retyped[0]!.name}” comes from a file.`, {
         pointer: 'columns',
-        hint: 'load the file anew with the type you want',
+        hint: 'Import the file again with the new type.',
       });
     const sourceTypes = new Map((await describeQuery(app, row.sourceName, row.sql)).map((one) => [one.name, one.type]));
     const typed = columns.map((one) => ({ ...one, sourceType: sourceTypes.get(one.name) ?? one.type }));
@@ -87,9 +87,9 @@ export async function goBack(
   await requireRight(app, person, 'edit', 'dataset', name);
   const row = await requireDataset(app, name);
   const gone = () =>
-    new Refusal('NOT_FOUND', `the rows of revision ${number} of \`${name}\` are not there any more`, {
+    new Refusal('NOT_FOUND', `The rows of version ${number} of dataset “${name}” are no longer kept.`, {
       word: String(number),
-      hint: `underbell dataset show ${name} says which are`,
+      hint: `See: underbell dataset show ${name}`,
     });
   const revision = await findKeptRevision(app, name, number);
   if (!revision) throw gone();
@@ -100,7 +100,7 @@ export async function goBack(
   if (!options.isForced) await refuseBreaks(app, name, columns);
   await app.records.transaction(async () => {
     if (!(await showRevision(app, revision, columns))) throw gone();
-    const entry = { who: person.email, what: `gone back to revision ${number}`, thing: `dataset ${name}` };
+    const entry = { who: person.email, what: `rolled back to version ${number}`, thing: `dataset ${name}` };
     await remember(app, { ...entry, origin: options.origin });
   });
   return { name, revision: number, rows: Number(revision.rowCount), columns };

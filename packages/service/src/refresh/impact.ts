@@ -23,8 +23,8 @@ export async function refuseBreaks(app: App, name: string, columns: readonly Dat
   const impact = await impactOf(app, name, columns);
   if (impact.length === 0) return;
   const users = [...new Set(impact.map((one) => one.user))];
-  throw new Refusal('REFRESH_BREAKS', `the new data would break ${users.join(', ')}; the old data stays`, {
-    hint: 'mend the query or what uses it, or load it anyway',
+  throw new Refusal('REFRESH_BREAKS', `The new data would break ${users.join(', ')}. The old data stays.`, {
+    hint: 'Correct the query or the items, or refresh anyway.',
     problems: impact.map((one) => ({ at: one.user, message: one.what })),
   });
 }

@@ -64,7 +64,7 @@ export async function checkSources(app: App): Promise<void> {
     const text = `The source “${source.name}” does not let Under Bell in:\n\n${error}\n\n“${dataset.title}” is to be loaded at ${dataset.nextRefreshAt!.toISOString()}.\n`;
     await enqueue(app, 'notice.mail', {
       to: dataset.ownerEmail,
-      subject: `The source ${source.name} does not answer`,
+      subject: `Data source not reachable: ${source.name}`,
       text,
     });
   };

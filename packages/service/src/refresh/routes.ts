@@ -10,11 +10,11 @@ import { plannedRefreshes } from './planned.ts';
 import { editColumns, goBack } from './columns.ts';
 
 const named = Joi.object({ name: thing.required() });
-const force = Joi.boolean().default(false).description('even if it breaks what uses the dataset');
+const force = Joi.boolean().default(false).description('accept that dependent items break');
 const badCells = Joi.string()
   .valid('refuse', 'empty')
   .default('refuse')
-  .description('what becomes of cells that do not fit');
+  .description('import invalid values as empty, or reject the file');
 const about = { tag: 'Datasets', audience: 'person' } as const;
 
 export const refreshRoutes: Route[] = [
@@ -22,7 +22,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name',
-    summary: 'Define a dataset by SQL on a source; a snapshot is loaded at once',
+    summary: 'Save a dataset defined by SQL on a data source',
     params: named,
     query: Joi.object({ force }),
     body: Joi.object({
@@ -37,7 +37,7 @@ export const refreshRoutes: Route[] = [
         .integer()
         .min(0)
         .max(86_400)
-        .description('how long answers of a live dataset are shown again'),
+        .description('seconds for which results of a live dataset are cached'),
     }),
     handle: ({ app, person, params, query, body, origin }) =>
       defineDataset(app, person, { ...params, ...body }, origin, query.force),
@@ -46,7 +46,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/refresh',
-    summary: 'Load a snapshot anew from its source',
+    summary: 'Refresh a snapshot from its data source',
     params: named,
     query: Joi.object({ force }),
     handle: ({ app, person, params, query }) => refreshByHand(app, person, params.name, query.force),
@@ -55,7 +55,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/cancel-refresh',
-    summary: 'Stop the loading that is under way; the old data stays',
+    summary: 'Cancel the running refresh; the current data stays',
     params: named,
     async handle({ app, person, params }) {
       await stopLoad(app, person, params.name);
@@ -66,7 +66,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/columns',
-    summary: 'Say anew what columns mean: label, key, unit, format, sensitivity, type',
+    summary: 'Update columns: label, shared key, unit, format, classification, type',
     params: named,
     query: Joi.object({ force }),
     body: Joi.object({ columns: Joi.array().items(note).min(1).max(500).required() }),
@@ -77,7 +77,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/versions/:number/rollback',
-    summary: 'Show an earlier revision again whose rows are still there',
+    summary: 'Roll back to an earlier version of a dataset',
     params: Joi.object({ name: thing.required(), number: Joi.number().integer().min(1).max(2_147_483_647).required() }),
     query: Joi.object({ force }),
     handle: ({ app, person, params, query, origin }) =>
@@ -87,14 +87,14 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/refreshes',
-    summary: 'How every dataset that you may change is kept fresh: its next times, and how far a load is',
+    summary: 'List the refresh state of datasets',
     handle: async ({ app, person }) => ({ refreshes: await plannedRefreshes(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/schedule',
-    summary: 'Set when a snapshot is loaded anew (RFC 5545), or that it is not by itself',
+    summary: 'Set or remove the refresh schedule (RFC 5545)',
     params: named,
     body: Joi.object({
       schedule: scheduleBody.allow(null).required(),
@@ -105,7 +105,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/datasets/:name/webhook',
-    summary: 'Make an address that loads the dataset when it is called; it is shown once',
+    summary: 'Create a webhook URL that refreshes the dataset; it is shown once',
     params: named,
     status: 201,
     handle: ({ app, person, params, origin }) => makeHook(app, person, params.name, true, origin),
@@ -114,7 +114,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/datasets/:name/webhook',
-    summary: 'Take the address away',
+    summary: 'Revoke the webhook URL',
     params: named,
     status: 204,
     async handle({ app, person, params, origin }) {
@@ -127,7 +127,7 @@ export const refreshRoutes: Route[] = [
     path: '/api/v1/webhooks/refresh/:key',
     tag: 'Datasets',
     audience: 'anyone',
-    summary: 'Load a dataset anew, by its secret address',
+    summary: 'Refresh a dataset by its webhook URL',
     params: Joi.object({ key: Joi.string().max(200).required() }),
     status: 202,
     async handle({ app, params, origin }) {
@@ -140,16 +140,16 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/datasets/:name/file',
-    summary: 'Load a CSV, JSON Lines or XLSX file as the next revision',
+    summary: 'Import a CSV, JSON Lines or XLSX file as the next version',
     params: named,
     consumes: '*/*',
     query: Joi.object({
-      file: Joi.string().min(1).max(200).default('file.csv').description('its name'),
+      file: Joi.string().min(1).max(200).default('file.csv').description('file name'),
       title: Joi.string().trim().min(1).max(200),
-      key: pairs.description('column=key'),
-      type: pairs.description('column=type'),
-      label: pairs.description('column=label'),
-      unit: pairs.description('column=unit'),
+      key: pairs.description('shared keys as column=key'),
+      type: pairs.description('types as column=type'),
+      label: pairs.description('labels as column=label'),
+      unit: pairs.description('units as column=unit'),
       badCells,
       ...fileDialect,
       force,
@@ -170,11 +170,11 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/uploads',
-    summary: 'Take in a CSV, JSON Lines or XLSX file and look at every cell; nothing is loaded yet',
+    summary: 'Upload a CSV, JSON Lines or XLSX file for a check; nothing is imported yet',
     status: 201,
     query: Joi.object({
-      file: Joi.string().min(1).max(200).required().description('its name'),
-      dataset: thing.description('what it is for: how earlier files of it were written counts where it is open'),
+      file: Joi.string().min(1).max(200).required().description('file name'),
+      dataset: thing.description('dataset that the file is for; its earlier file formats settle open questions'),
       ...fileDialect,
     }),
     consumes: '*/*',
@@ -187,7 +187,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/uploads/:id',
-    summary: 'A file that was looked at, its numbers and dates read as it is said',
+    summary: 'Set the file format of an upload',
     params: Joi.object({ id: Joi.string().guid().required() }),
     query: Joi.object(cellDialect),
     handle: ({ app, person, params, query }) => showUpload(app, person, params.id, query),
@@ -196,7 +196,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/uploads/:id/import',
-    summary: 'Load a file that was looked at, with its types settled',
+    summary: 'Import an upload with the selected types',
     params: Joi.object({ id: Joi.string().guid().required() }),
     query: Joi.object({ force }),
     body: Joi.object({
@@ -216,7 +216,7 @@ export const refreshRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/uploads/:id',
-    summary: 'Drop a file that was looked at',
+    summary: 'Delete an upload',
     params: Joi.object({ id: Joi.string().guid().required() }),
     status: 204,
     async handle({ app, person, params }) {

@@ -16,7 +16,7 @@ export const note = Joi.object({
   unit: Joi.string().max(20),
   format: Joi.string().max(40).pattern(numberPattern, 'a Unicode number pattern such as #,##0.0 or 0.0 %'),
   sensitivity: Joi.string().valid(...sensitivities),
-  guards: Joi.boolean().valid(true).description('a token that fixes this column shows no more than one person’s rows'),
+  guards: Joi.boolean().valid(true).description('this column identifies one user: a token that fixes it shows rows of that user only'),
 });
 
 export const pairs = Joi.array().items(Joi.string().max(200)).single().default([]);
@@ -25,10 +25,10 @@ export const pairs = Joi.array().items(Joi.string().max(200)).single().default([
 export function readPairs(pairs: readonly string[], what: 'key' | 'type' | 'label' | 'unit'): ColumnNote[] {
   return pairs.map((pair) => {
     const at = pair.indexOf('=');
-    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${pair}\` is not column=${what}`, { pointer: what, word: pair });
+    if (at < 1) throw new Refusal('INPUT_INVALID', `“${pair}” is not column=${what}.`, { pointer: what, word: pair });
     const value = pair.slice(at + 1);
     if (what === 'type' && !(columnTypes as readonly string[]).includes(value)) {
-      throw new Refusal('INPUT_INVALID', `there is no column type \`${value}\``, {
+      throw new Refusal('INPUT_INVALID', `There is no column type “${value}”.`, {
         pointer: what,
         word: value,
         ...suggest(value, columnTypes),

@@ -18,12 +18,12 @@ export async function schedule(
   await requireRight(app, person, 'edit', 'dataset', name);
   const row = await requireDataset(app, name);
   if (wanted && (row.kind === 'live' || row.sourceName === null))
-    throw new Refusal('DATASET_INVALID', `\`${name}\` cannot be loaded by itself`, {
-      hint: row.kind === 'live' ? 'a live dataset is always current' : 'it comes from a file',
+    throw new Refusal('DATASET_INVALID', `Dataset “${name}” cannot be refreshed automatically.`, {
+      hint: row.kind === 'live' ? 'A live dataset is always current.' : 'It comes from a file.',
     });
   const [next] = wanted ? nextInstants(wanted, app.now()) : [];
   if (wanted && next === undefined)
-    throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', { pointer: 'rule', word: wanted.rule });
+    throw new Refusal('SCHEDULE_NEVER', 'This recurrence has no occurrences.', { pointer: 'rule', word: wanted.rule });
   const nextRefreshAt = next === undefined ? null : new Date(next);
   await app.records.transaction(async () => {
     await changeDataset(app, name, { schedule: wanted, nextRefreshAt });
@@ -53,7 +53,7 @@ export async function makeHook(
   const key = isWanted ? randomKey('ubr') : undefined;
   await app.records.transaction(async () => {
     await changeDataset(app, name, { hookFingerprint: key ? fingerprint(key) : null });
-    const what = isWanted ? 'refresh address made' : 'refresh address taken away';
+    const what = isWanted ? 'refresh webhook created' : 'refresh webhook deleted';
     await remember(app, { who: person.email, what, thing: `dataset ${name}`, origin });
   });
   return key ? { url: `${app.settings.publicUrl}/api/v1/webhooks/refresh/${key}` } : {};

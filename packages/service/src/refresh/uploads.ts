@@ -80,15 +80,15 @@ function refuseBadCells(bad: readonly BadCells[], columns: readonly DatasetColum
   if (bad.length === 0) return;
   const problems = bad.map(({ column, cells, first }) => {
     const { type } = columns.find((one) => one.name === column)!;
-    const places = first.map((one) => `row ${one.row} \`${one.value}\``).join(', ');
+    const places = first.map((one) => `row ${one.row} “${one.value}”`).join(', ');
     return {
       at: column,
-      message: `${cells} ${cells === 1 ? 'cell is' : 'cells are'} not ${type}: ${places}${cells > first.length ? ', …' : ''}`,
+      message: `${cells} ${cells === 1 ? 'value is' : 'values are'} not ${type}: ${places}${cells > first.length ? ', …' : ''}`,
     };
   });
-  throw new Refusal('CELLS_INVALID', `cells of ${problems.map((one) => `\`${one.at}\``).join(', ')} do not fit`, {
+  throw new Refusal('CELLS_INVALID', `Invalid values in ${problems.map((one) => `“${one.at}”`).join(', ')}.`, {
     problems,
-    hint: 'choose another type, or let such cells count as missing (bad cells empty); rows count without the headings',
+    hint: 'Select another type, or import invalid values as empty. Rows count without the header.',
   });
 }
 
@@ -96,8 +96,8 @@ async function loadFile(app: App, person: PersonViewer, wish: FileLoad): Promise
   const { name, file, isForced, origin } = wish;
   const known = await requireLoader(app, person, name);
   if (known?.sourceName)
-    throw new Refusal('NAME_TAKEN', `\`${name}\` is loaded from the source \`${known.sourceName}\``, {
-      hint: 'choose another name',
+    throw new Refusal('NAME_TAKEN', `Dataset “${name}” comes from data source “${known.sourceName}”.`, {
+      hint: 'Use another name.',
     });
   const { decimal, dates } = { ...known?.fileDialect, ...file.dialect, ...wish.said };
   const typed = [...(known?.columns ?? []), ...wish.notes].flatMap((one) =>
@@ -175,8 +175,8 @@ async function requireUploader(app: App, person: PersonViewer): Promise<void> {
   if (isAtLeast(await rightOn(app, person, 'dataset', '*'), 'edit')) return;
   const names = (await listDatasets(app)).map((one) => one.name);
   for (const name of names) if (isAtLeast(await rightOn(app, person, 'dataset', name), 'edit')) return;
-  throw new Refusal('NOT_ALLOWED', 'you may not load files', {
-    hint: 'those who may make a dataset, or change one, may',
+  throw new Refusal('NOT_ALLOWED', 'You do not have permission to upload files.', {
+    hint: 'Users who can create or edit a dataset can.',
   });
 }
 
@@ -190,8 +190,8 @@ async function takingPart<T>(app: App, person: PersonViewer, work: () => Promise
   counts.set(person.id, now() + 1);
   try {
     if (now() + (await countUploads(app, person.id)) > maxEach)
-      throw new Refusal('RATE_LIMITED', `${maxEach} of your files are taken in or wait to be loaded`, {
-        hint: 'load or drop some of them first',
+      throw new Refusal('RATE_LIMITED', `${maxEach} of your files are uploading or wait for import.`, {
+        hint: 'Import or delete some of them first.',
       });
     return await work();
   } finally {

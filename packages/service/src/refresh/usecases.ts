@@ -77,12 +77,12 @@ export async function defineDataset(
 export async function refresh(app: App, name: string, wish: Wish) {
   const row = await requireDataset(app, name);
   if (row.kind === 'live')
-    throw new Refusal('DATASET_INVALID', `\`${name}\` is live: it always is what its source answers`, {
-      hint: 'there is nothing to refresh',
+    throw new Refusal('DATASET_INVALID', `Dataset “${name}” is live and always current.`, {
+      hint: 'There is nothing to refresh.',
     });
   if (row.sourceName === null)
-    throw new Refusal('DATASET_INVALID', `\`${name}\` comes from a file`, {
-      hint: `load a new file: underbell dataset upload FILE --name ${name}`,
+    throw new Refusal('DATASET_INVALID', `Dataset “${name}” comes from a file.`, {
+      hint: `Import a new file: underbell dataset upload FILE --name ${name}`,
     });
   try {
     await requireBudget(app, { kind: 'dataset', name });
@@ -117,11 +117,11 @@ async function markStale(app: App, row: DatasetRow, reason: string, { cause, who
       `${app.settings.publicUrl}/console/data/${row.name}`,
       '',
     ].join('\n');
-    await enqueue(app, 'notice.mail', { to: row.ownerEmail, subject: `${row.title} could not be loaded`, text });
+    await enqueue(app, 'notice.mail', { to: row.ownerEmail, subject: `Refresh failed: ${row.title}`, text });
   });
 }
 
 export async function stopLoad(app: App, person: PersonViewer, name: string): Promise<void> {
   await requireRight(app, person, 'edit', 'dataset', name);
-  if (!(await askLoadToStop(app, name))) throw new Refusal('INPUT_INVALID', `\`${name}\` is not being loaded`);
+  if (!(await askLoadToStop(app, name))) throw new Refusal('INPUT_INVALID', `Dataset “${name}” is not being refreshed.`);
 }

@@ -17,7 +17,7 @@ import {
 
 const edition = Joi.number().integer().min(1);
 
-const definition = Joi.object().unknown(true).required().description('a report definition, format underbell-report/1');
+const definition = Joi.object().unknown(true).required().description('report definition, format underbell-report/1');
 
 export const reportRoutes: Route[] = [
   formatRoute('report', reportSchema),
@@ -26,7 +26,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports',
     tag: 'Reports',
     audience: 'person',
-    summary: 'The reports you may see',
+    summary: 'List reports',
     handle: async ({ app, person }) => ({ reports: await seenReports(app, person) }),
   }),
   defineRoute({
@@ -34,7 +34,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/:name',
     tag: 'Reports',
     audience: 'person',
-    summary: 'A report with its editions',
+    summary: 'Get a report with its editions',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => showReport(app, person, params.name),
   }),
@@ -44,7 +44,7 @@ export const reportRoutes: Route[] = [
     tag: 'Reports',
     audience: 'person',
     isRead: true,
-    summary: 'Check a definition without publishing it',
+    summary: 'Validate a report definition without publishing it',
     body: definition,
     async handle({ app, person, body }): Promise<CheckedReport> {
       const report = await checkReport(app, person, body);
@@ -62,13 +62,13 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports',
     tag: 'Reports',
     audience: 'person',
-    summary: 'Publish a definition as the next edition',
+    summary: 'Publish a report definition as the next edition',
     status: 201,
     body: Joi.object({
       definition,
       notes: Joi.string().allow('').max(2000).default(''),
-      isConfirmed: Joi.boolean().default(false).description('even if it breaks what uses the report'),
-      changed: edition.description('the newest edition when it was changed; refused when another came in between'),
+      isConfirmed: Joi.boolean().default(false).description('accept that dependent items break'),
+      changed: edition.description('edition that was edited; a conflict is reported if it has changed'),
     }),
     handle: ({ app, person, body, origin }) =>
       publishReport(app, person, body.definition, {
@@ -83,7 +83,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/:name/compare',
     tag: 'Reports',
     audience: 'person',
-    summary: 'What differs between two editions, and what the later one would break',
+    summary: 'Compare two editions, and list items that the later one breaks',
     params: Joi.object({ name: thing.required() }),
     query: Joi.object({ from: edition.required(), to: edition.required() }),
     handle: ({ app, person, params, query }) => compareTwo(app, person, params.name, query.from, query.to),
@@ -93,7 +93,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/:name/editions/:number',
     tag: 'Reports',
     audience: 'person',
-    summary: 'The definition of an edition',
+    summary: 'Get the definition of an edition',
     params: Joi.object({ name: thing.required(), number: edition.required() }),
     handle: ({ app, person, params }) => showEdition(app, person, params.name, params.number),
   }),
@@ -102,7 +102,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/:name/rollback',
     tag: 'Reports',
     audience: 'person',
-    summary: 'Show another edition again; every place follows',
+    summary: 'Roll back to another edition; all placements follow',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({ edition: edition.required(), isConfirmed: Joi.boolean().default(false) }),
     handle: ({ app, person, params, body, origin }) => rollBack(app, person, params.name, { ...body, origin }),
@@ -112,7 +112,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/reports/:name/editions/:number/retire',
     tag: 'Reports',
     audience: 'person',
-    summary: 'Take an edition out of use',
+    summary: 'Retire an edition',
     params: Joi.object({ name: thing.required(), number: edition.required() }),
     async handle({ app, person, params, origin }) {
       await retireEdition(app, person, params.name, params.number, origin);
@@ -124,7 +124,7 @@ export const reportRoutes: Route[] = [
     path: '/api/v1/datasets/:dataset/report-draft',
     tag: 'Reports',
     audience: 'person',
-    summary: 'A sensible first definition from a dataset’s columns',
+    summary: 'Create a draft definition from the columns of a dataset',
     params: Joi.object({ dataset: thing.required() }),
     handle: ({ app, person, params }) => startFrom(app, person, params.dataset),
   }),

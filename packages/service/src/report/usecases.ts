@@ -51,9 +51,9 @@ async function refuseOvertaken(app: App, name: string, changed: number): Promise
   if (newest === undefined || newest.number === changed) return;
   throw new Refusal(
     'VERSION_CONFLICT',
-    `${newest.publishedBy} published edition ${newest.number} of \`${name}\` meanwhile`,
+    `${newest.publishedBy} published edition ${newest.number} of report “${name}” in the meantime.`,
     {
-      hint: `what you changed was edition ${changed}; compare, then publish again`,
+      hint: `You edited edition ${changed}. Compare them, then publish again.`,
     },
   );
 }
@@ -69,8 +69,8 @@ export async function publishReport(
   const known = await findReport(app, definition.name);
   const isKnown = known !== undefined;
   if (known?.isBinned)
-    throw new Refusal('NAME_TAKEN', `\`${definition.name}\` is in the bin`, {
-      hint: 'put it back, or choose another name',
+    throw new Refusal('NAME_TAKEN', `Report “${definition.name}” is in the trash.`, {
+      hint: 'Restore it, or use another name.',
     });
   if (isKnown) await requireRight(app, person, 'edit', 'report', definition.name);
   else await requireAuthor(app, person, 'report');
@@ -99,8 +99,8 @@ async function refuseBreaks(app: App, definition: ReportDefinition, what: string
   const broken = brokenUses(definition, await dependentsOf(app, definition.name));
   if (broken.length === 0) return;
   const users = [...new Set(broken.map((one) => one.user))];
-  throw new Refusal('EDITION_BREAKS', `this edition would break ${users.join(', ')}; nothing was ${what}`, {
-    hint: 'confirm that they may break, or keep what they use',
+  throw new Refusal('EDITION_BREAKS', `This edition would break ${users.join(', ')}. Nothing was ${what}.`, {
+    hint: 'Confirm it, or keep what they use.',
     problems: broken.map((one) => ({ at: one.user, message: one.what })),
   });
 }
@@ -110,9 +110,9 @@ async function usableEdition(app: App, name: string, number: number): Promise<Ed
   const edition = await findEdition(app, name, number);
   const row = (await listEditions(app, name)).find((one) => one.number === number);
   if (row?.retiredAt)
-    throw new Refusal('IN_USE', `edition ${number} of \`${name}\` is retired`, {
+    throw new Refusal('IN_USE', `Edition ${number} of report “${name}” is retired.`, {
       word: String(number),
-      hint: 'publish its definition anew',
+      hint: 'Publish its definition again.',
     });
   return edition;
 }
@@ -134,7 +134,7 @@ export async function rollBack(
     await setCurrent(app, name, { number, title: definition.title });
     const entry = {
       who: person.email,
-      what: `edition ${number} shown again`,
+      what: `rolled back to edition ${number}`,
       thing: `report ${name}`,
       origin: options.origin,
       before: { edition: before },
@@ -157,11 +157,11 @@ export async function retireEdition(
   await requireRight(app, person, 'edit', 'report', name);
   await findEdition(app, name, number);
   if ((await findEdition(app, name)).number === number)
-    throw new Refusal('IN_USE', `edition ${number} is the current one`, { hint: 'publish or show another one first' });
+    throw new Refusal('IN_USE', `Edition ${number} is the current edition.`, { hint: 'Publish another edition, or roll back first.' });
   const pinned = (await app.things.dependentsOf({ kind: 'report', name })).filter((one) => one.edition === number);
   if (pinned.length > 0) {
     const problems = pinned.map((one) => ({ at: userOf(one), message: `is pinned to edition ${number}` }));
-    throw new Refusal('IN_USE', `edition ${number} is shown by ${pinned.map((one) => one.by.name).join(', ')}`, {
+    throw new Refusal('IN_USE', `Edition ${number} is used by ${pinned.map((one) => one.by.name).join(', ')}.`, {
       problems,
     });
   }

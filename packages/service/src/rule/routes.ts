@@ -57,9 +57,9 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:dataset/row-rules',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'The row rules of a dataset',
+    summary: 'List the row rules of a dataset',
     params: Joi.object({ dataset: thing.required() }),
     async handle({ app, person, params }) {
       await requireRight(app, person, 'edit', 'dataset', params.dataset);
@@ -69,7 +69,7 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/datasets/:dataset/row-rules/:name',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
     summary: 'Save a row rule',
     params: named,
@@ -81,9 +81,9 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'delete',
     path: '/api/v1/datasets/:dataset/row-rules/:name',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'Remove a row rule',
+    summary: 'Delete a row rule',
     status: 204,
     params: named,
     query: Joi.object({ confirmed: Joi.boolean().default(false) }),
@@ -95,9 +95,9 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:dataset/masks',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'The masks of a dataset',
+    summary: 'List the masks of a dataset',
     params: Joi.object({ dataset: thing.required() }),
     async handle({ app, person, params }) {
       await requireRight(app, person, 'edit', 'dataset', params.dataset);
@@ -107,9 +107,9 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/datasets/:dataset/masks/:name',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'Save a mask: hide a column, coarsen it, or keep small groups back',
+    summary: 'Save a mask: hide a column, reduce its detail, or set a minimum group size',
     params: named,
     body: Joi.object({
       appliesTo: maskHolder.required(),
@@ -123,9 +123,9 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'delete',
     path: '/api/v1/datasets/:dataset/masks/:name',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'Remove a mask',
+    summary: 'Delete a mask',
     status: 204,
     params: named,
     async handle({ app, person, params, origin }) {
@@ -136,19 +136,19 @@ export const ruleRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/datasets/:name/filter-terms',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
-    summary: 'What a rule of the dataset may name: columns, attributes of people, groups',
+    summary: 'List the columns, user attributes and groups that a row rule can use',
     params: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params }) => vocabulary(app, person, params.name),
   }),
   defineRoute({
     method: 'post',
     path: '/api/v1/datasets/:name/row-rules/test',
-    tag: 'Rules',
+    tag: 'Row rules and masks',
     audience: 'person',
     isRead: true,
-    summary: 'What a row rule means and which rows it keeps and drops for a person, before it is saved',
+    summary: 'Test a row rule as a user before it is saved',
     params: Joi.object({ name: thing.required() }),
     body: ruleBody.keys({ name: thing.default('draft'), as: email }),
     handle: ({ app, person, params, body }) => {
@@ -162,7 +162,7 @@ export const ruleRoutes: Route[] = [
     tag: 'Datasets',
     audience: 'person',
     isRead: true,
-    summary: 'What a filter means, in words and in both forms of CQL2',
+    summary: 'Explain a filter, and return it as CQL2 text and JSON',
     params: Joi.object({ name: thing.required() }),
     body: Joi.object({ filter: filter.required() }),
     handle: ({ app, person, params, body }) => explainFilter(app, person, params.name, body.filter),
@@ -172,7 +172,7 @@ export const ruleRoutes: Route[] = [
     path: '/api/v1/datasets/:name/values',
     tag: 'Datasets',
     audience: 'person',
-    summary: 'Values of a column as you are shown them, the most frequent first',
+    summary: 'List values of a column under your permissions, most frequent first',
     params: Joi.object({ name: thing.required() }),
     query: Joi.object({ column: Joi.string().max(63).required(), starts: Joi.string().max(200).allow('').default('') }),
     handle: ({ app, person, params, query }) => valuesOf(app, person, params.name, query.column, query.starts),
@@ -181,9 +181,9 @@ export const ruleRoutes: Route[] = [
     defineRoute({
       method: 'put',
       path: `/api/v1/datasets/:dataset/${what === 'rule' ? 'row-rule' : what}s/:name/name`,
-      tag: 'Rules',
+      tag: 'Row rules and masks',
       audience: 'person',
-      summary: `Give a ${what === 'rule' ? 'row rule' : 'mask'} another name`,
+      summary: `Rename a ${what === 'rule' ? 'row rule' : 'mask'}`,
       params: named,
       body: Joi.object({ name: thing.required() }),
       async handle({ app, person, params, body, origin }) {

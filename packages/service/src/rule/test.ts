@@ -48,7 +48,7 @@ export async function valuesOf(app: App, person: PersonViewer, name: string, col
   const found = columns.find((one) => one.name === column);
   if (!found) {
     const names = columns.map((one) => one.name);
-    throw new Refusal('FILTER_UNKNOWN_COLUMN', `no column \`${column}\` in \`${name}\``, {
+    throw new Refusal('FILTER_UNKNOWN_COLUMN', `Dataset “${name}” has no column “${column}”.`, {
       word: column,
       ...suggest(column, names),
     });

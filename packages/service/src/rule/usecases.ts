@@ -89,12 +89,12 @@ export async function dropRule(
     if (rules.length === 1 && !rule.isConfirmed) {
       throw new Refusal(
         'IN_USE',
-        `\`${rule.name}\` is the last rule of \`${rule.dataset}\`; without it every viewer sees every row`,
-        { hint: 'confirm that this is meant' },
+        `“${rule.name}” is the last row rule of dataset “${rule.dataset}”. Without it, all viewers see all rows.`,
+        { hint: 'Confirm to delete it.' },
       );
     }
     await removeRule(app, rule.dataset, rule.name);
-    const entry = { who: person.email, what: 'row rule removed', thing: `dataset ${rule.dataset}`, origin, before };
+    const entry = { who: person.email, what: 'row rule deleted', thing: `dataset ${rule.dataset}`, origin, before };
     await remember(app, entry);
   });
 }
@@ -133,7 +133,7 @@ export async function dropMask(
     const known = masks.map((one) => one.name);
     throw notFound('mask', mask.name, known);
   }
-  const entry = { who: person.email, what: 'mask removed', thing: `dataset ${mask.dataset}`, origin, before };
+  const entry = { who: person.email, what: 'mask deleted', thing: `dataset ${mask.dataset}`, origin, before };
   await change(app, entry, () => removeMask(app, mask.dataset, mask.name));
 }
 
@@ -153,7 +153,7 @@ export async function nameLimit(
     if (!names.includes(name)) throw notFound(what, name, names);
     if (to === name) return;
     if (names.includes(to))
-      throw new Refusal('NAME_TAKEN', `there is a ${what} \`${to}\` already`, { pointer: '/name', word: to });
+      throw new Refusal('NAME_TAKEN', `A ${what} named “${to}” already exists.`, { pointer: '/name', word: to });
     await renameLimit(app, what, { dataset, name }, to);
     const change = { before: { name }, after: { name: to } };
     await remember(app, { who: person.email, what: `${what} renamed`, thing: `dataset ${dataset}`, origin, ...change });

@@ -11,14 +11,14 @@ export const calendarDoors: AccessProvider = {
     const [found, emails] = await Promise.all([rows(calendars(app), { where }), emailsById(app)]);
     return found.map((one) => ({
       id: one.personId,
-      title: 'calendar of what is sent',
-      to: 'whoever has the address',
+      title: 'calendar feed of bursts',
+      to: 'anyone with the URL',
       limits: 'times and titles of bursts',
       madeBy: emails.get(one.personId) ?? null,
       madeAt: one.madeAt,
       lastUsedAt: one.fetchedAt,
       endsAt: null,
-      ending: 'calendars that subscribe to it are told of nothing any more',
+      ending: 'Subscribed calendars stop updating.',
       mayEnd: true,
     }));
   },
@@ -27,7 +27,7 @@ export const calendarDoors: AccessProvider = {
     await app.records.transaction(async () => {
       if (!(await removeCalendar(app, id))) throw notFound('calendar', id, []);
       const email = (await emailsById(app)).get(id) ?? id;
-      await remember(app, { who: person.email, what: 'calendar address taken back', thing: `person ${email}`, origin });
+      await remember(app, { who: person.email, what: 'calendar feed revoked', thing: `person ${email}`, origin });
     });
   },
 };

@@ -16,14 +16,14 @@ export async function makeCalendar(app: App, person: PersonViewer, origin: strin
   const key = randomKey('ubk');
   await app.records.transaction(async () => {
     await putCalendar(app, person.id, fingerprint(key));
-    await remember(app, audit(person, 'calendar address made', origin));
+    await remember(app, audit(person, 'calendar feed created', origin));
   });
   return { address: `${app.settings.publicUrl}/calendar/${key}.ics` };
 }
 
 export async function dropCalendar(app: App, person: PersonViewer, origin: string): Promise<void> {
   await app.records.transaction(async () => {
-    if (await removeCalendar(app, person.id)) await remember(app, audit(person, 'calendar address taken back', origin));
+    if (await removeCalendar(app, person.id)) await remember(app, audit(person, 'calendar feed revoked', origin));
   });
 }
 
@@ -38,7 +38,7 @@ export async function ownerOfCalendar(app: App, key: string): Promise<PersonView
   const id = await takeCalendar(app, fingerprint(key));
   const person = id === undefined ? undefined : await findPerson(app, { id });
   if (person) return person;
-  throw new Refusal('NOT_FOUND', 'this calendar address does not work any more', {
-    hint: 'make a new one in the console, under Sending',
+  throw new Refusal('NOT_FOUND', 'This calendar feed was revoked.', {
+    hint: 'Create a new one in the console, under Bursts, Calendars.',
   });
 }

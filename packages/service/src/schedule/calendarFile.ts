@@ -72,14 +72,14 @@ export function readHolidays(text: string, thisYear: number): string[] {
   } catch (cause) {
     throw new Refusal(
       'FILE_MALFORMED',
-      'the file is no calendar that can be read',
-      { hint: 'save it as an iCalendar file (.ics), or give the days one in a line, like 2026-12-25' },
+      'The file is not a valid calendar.',
+      { hint: 'Save it as iCalendar (.ics), or write one day per line, like 2026-12-25.' },
       { cause },
     );
   }
   if (days.size === 0)
-    throw new Refusal('FILE_EMPTY', 'the calendar has no events that last whole days', {
-      hint: 'holidays are events without a time of day',
+    throw new Refusal('FILE_EMPTY', 'The calendar has no all-day events.', {
+      hint: 'Holidays are events without a time.',
     });
   return [...days].sort().slice(0, mostDays);
 }

@@ -27,10 +27,10 @@ async function daysOf(app: App, { days, text }: HolidayWish): Promise<string[]> 
   }
   const odd = days!.find((day) => !isDate(day));
   if (odd !== undefined)
-    throw new Refusal('INPUT_INVALID', `\`${odd}\` is no day`, {
+    throw new Refusal('INPUT_INVALID', `“${odd}” is not a valid day.`, {
       pointer: '/days',
       word: odd,
-      hint: 'write it like 2026-12-25',
+      hint: 'Example: 2026-12-25',
     });
   return [...new Set(days)].sort();
 }
@@ -47,7 +47,7 @@ export async function saveHolidays(
   const list = { name: wish.name, title: wish.title, days: await daysOf(app, wish) };
   await app.records.transaction(async () => {
     await putHolidays(app, list);
-    const what = `holidays saved, ${list.days.length} days`;
+    const what = `holiday calendar saved, ${list.days.length} days`;
     const about = { who: person.email, what, thing: `holidays ${list.name}`, origin };
     await remember(app, { ...about, before: before?.days, after: list.days });
   });
@@ -69,10 +69,10 @@ export async function dropHolidays(
     throw notFound('list of holidays', name, known);
   }
   if (users.length > 0)
-    throw new Refusal('IN_USE', `schedules leave these days out: ${users.join(', ')}`, { hint: 'change them first' });
+    throw new Refusal('IN_USE', `The holiday calendar is used by ${users.join(', ')}.`, { hint: 'Change them first.' });
   await app.records.transaction(async () => {
     await removeHolidays(app, name);
-    const about = { who: person.email, what: 'holidays removed', thing: `holidays ${name}`, origin };
+    const about = { who: person.email, what: 'holiday calendar deleted', thing: `holidays ${name}`, origin };
     await remember(app, { ...about, before: before.days });
   });
 }

@@ -83,7 +83,7 @@ const listedMost = 20;
 /** Writes to those who look after the group. */
 async function mail(app: App, job: Job, what: string, words: string): Promise<void> {
   const { group, screens: names } = job.payload as { group: string; screens: string[] };
-  const subject = names.length === 1 ? `${names[0]!} ${what}` : `${names.length} screens of ${group}: each ${what}`;
+  const subject = names.length === 1 ? `${what}: ${names[0]!}` : `${what}: ${names.length} screens of ${group}`;
   const more = names.length > listedMost ? `\n… and ${names.length - listedMost} more` : '';
   const text = `${words}\n\n${names.slice(0, listedMost).join('\n')}${more}\n\n${app.settings.publicUrl}/console/screens\n`;
   const owners = await ownersOf(app, 'screen-group', group);
@@ -97,17 +97,17 @@ export const mailOffline = (app: App, job: Job): Promise<void> =>
   mail(
     app,
     job,
-    'is silent',
-    'No word for more than two minutes from these; they play on with what they keep, as long as they may:',
+    'Screen offline',
+    'No heartbeat for more than two minutes. These screens continue with stored content until the offline limit:',
   );
 
 export const mailKeyReused = (app: App, job: Job): Promise<void> =>
   mail(
     app,
     job,
-    'was closed: two devices had its key',
-    'Somebody has copied what the device keeps, or it was put back from a copy. Look who stands there, then take the right device in anew:',
+    'Screen unpaired (key used by two devices)',
+    'The storage of the device was copied or restored from a backup. Check the device, then pair the right one again:',
   );
 
 export const mailStale = (app: App, job: Job): Promise<void> =>
-  mail(app, job, 'shows old figures', 'What is on these is older than their group is meant to show:');
+  mail(app, job, 'Data out of date', 'The data on these screens exceeds the limit of their group:');

@@ -7,20 +7,20 @@ import { setupOf, slotsOf } from './schedule.ts';
 
 export function checkZone(timeZone: string): void {
   if (isTimeZone(timeZone)) return;
-  throw new Refusal('SCREEN_INVALID', `there is no time zone \`${timeZone}\``, {
+  throw new Refusal('SCREEN_INVALID', `There is no time zone “${timeZone}”.`, {
     pointer: '/timeZone',
     word: timeZone,
-    hint: 'write it like Europe/Berlin',
+    hint: 'Example: Europe/Berlin',
   });
 }
 
 /** @see BCP 47 */
 export function checkLanguage(language: string): void {
   if (/^[A-Za-z]{2,3}(-[A-Za-z0-9]{2,8})*$/.test(language)) return;
-  throw new Refusal('SCREEN_INVALID', `\`${language}\` is no language`, {
+  throw new Refusal('SCREEN_INVALID', `“${language}” is not a language.`, {
     pointer: '/language',
     word: language,
-    hint: 'write it like en or de-AT',
+    hint: 'Example: en or de-AT',
   });
 }
 
@@ -33,13 +33,13 @@ export async function checkScreenFits(app: App, screen: ScreenRow): Promise<void
   const problems: Problem[] = [];
   for (const [id, { slot, source }] of slotsOf(await setupOf(app, screen))) {
     const why = await misfitOf(app, screen, source, slot);
-    if (why !== undefined) problems.push({ at: `/attributes`, message: `\`${id}\`: ${why}` });
+    if (why !== undefined) problems.push({ at: `/attributes`, message: `“${id}”: ${why}` });
   }
   const [first] = problems;
   if (first)
-    throw new Refusal('PLAYLIST_MISFIT', `\`${screen.name}\` could not show ${first.message}`, {
+    throw new Refusal('PLAYLIST_MISFIT', `Screen “${screen.name}” could not show ${first.message}`, {
       pointer: first.at,
-      hint: 'say of it what the playlist asks for, or publish another playlist first',
+      hint: 'Set the attributes that the playlist uses, or publish another playlist first.',
       problems,
     });
 }

@@ -97,7 +97,7 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
     await lockResource(app, 'screen-group', name);
     const held = await countScreens(app, name);
     if (held > 0)
-      throw new Refusal('IN_USE', `${held} screens are in \`${name}\``, { hint: 'end them, or put them into another' });
+      throw new Refusal('IN_USE', `Group “${name}” still has ${held} screens.`, { hint: 'Unpair them, or move them to another group.' });
     await screenGroups(app).destroy({ where: { name } });
     // Another of its name shows nothing that was published to this one.
     await removeTarget(app, { targetKind: 'screen-group', targetName: name });
@@ -147,9 +147,9 @@ export async function declareAttributes(
     for (const { name, type } of before) {
       const screen = used.get(name);
       if (screen === undefined || types.get(name) === type) continue;
-      throw new Refusal('IN_USE', `\`${screen}\` and maybe others say \`${name}\` of themselves`, {
+      throw new Refusal('IN_USE', `Screen attribute “${name}” is used by screen “${screen}”.`, {
         word: name,
-        hint: 'take it from the screens first',
+        hint: 'Remove its value from all screens first.',
       });
     }
     await screenAttributes(app).destroy({ where: {} });

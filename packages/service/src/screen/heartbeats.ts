@@ -104,9 +104,9 @@ export async function authenticateHeartbeat(app: App, ctx: Context): Promise<Cac
   };
   const proof = await verifyProof(ctx.get('DPoP'), expected, keys);
   if (proof.thumbprint !== thumbprint)
-    throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+    throw new Refusal('PROOF_INVALID', 'The DPoP proof is missing or uses another key.');
   const name = `${thumbprint} ${proof.id}`;
-  if (proofs.has(name)) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
+  if (proofs.has(name)) throw new Refusal('PROOF_INVALID', 'The DPoP proof was used before.');
   proofs.set(name, true);
   const found = await screenCacheOf(app).screenOf(keyId);
   if (!found || found.thumbprint !== thumbprint) throw closed();

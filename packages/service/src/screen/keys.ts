@@ -24,7 +24,7 @@ interface ScreenPlay {
 const audienceOf = (app: App) => `${app.settings.publicUrl}/api/v1/screen/schedule`;
 
 export const closed = () =>
-  new Refusal('SCREEN_UNPAIRED', 'this screen is closed', { hint: 'pair it anew, if it is to show something again' });
+  new Refusal('SCREEN_UNPAIRED', 'This screen is no longer paired.', { hint: 'Pair it again to show content.' });
 
 /** An access token for a screen, with what renews it. */
 async function tokensFor(app: App, keyId: string, thumbprint: string, refresh: string): Promise<object> {
@@ -55,10 +55,10 @@ async function tokensFor(app: App, keyId: string, thumbprint: string, refresh: s
 
 function checkAsked({ form, keyThumbprint }: KeyAsked): string {
   if (form['client_id'] !== screenClient)
-    throw new Refusal('CLIENT_INVALID', `screens ask as the client \`${screenClient}\``, { pointer: 'client_id' });
+    throw new Refusal('CLIENT_INVALID', `Screens use the client ID “${screenClient}”.`, { pointer: 'client_id' });
   if (keyThumbprint === undefined)
-    throw new Refusal('PROOF_INVALID', 'a screen must prove that it holds its key', {
-      hint: 'send a DPoP header with the request',
+    throw new Refusal('PROOF_INVALID', 'A screen must prove possession of its key.', {
+      hint: 'Send a DPoP header with the request.',
     });
   return keyThumbprint;
 }
@@ -87,14 +87,14 @@ export async function takeFirstKey(app: App, deviceCode: string, thumbprint: str
     const now = app.now();
     const found = row && plain(row);
     if (!found || found.state === 'spent' || found.expiresAt.getTime() <= now)
-      return new Refusal('PAIRING_EXPIRED', 'the code has run out, or was used', { hint: 'ask for another one' });
-    if (found.state === 'refused') return new Refusal('PAIRING_REFUSED', 'somebody refused this screen');
+      return new Refusal('PAIRING_EXPIRED', 'The pairing code has expired or was used.', { hint: 'Request another one.' });
+    if (found.state === 'refused') return new Refusal('PAIRING_REFUSED', 'This screen was rejected.');
     if (found.state === 'waiting') {
       const isSoon = found.polledAt !== null && now - found.polledAt.getTime() < (pollSeconds - 1) * 1000;
       await row.update({ polledAt: new Date(now) });
       return isSoon
-        ? new Refusal('PAIRING_SLOWER', `ask every ${pollSeconds} seconds`)
-        : new Refusal('PAIRING_PENDING', 'nobody has typed the code yet');
+        ? new Refusal('PAIRING_SLOWER', `Poll every ${pollSeconds} seconds.`)
+        : new Refusal('PAIRING_PENDING', 'The pairing code was not entered yet.');
     }
     await row.update({ state: 'spent' });
     await screenKeys(app).upsert({
@@ -142,7 +142,7 @@ export async function renewHeld(
     if (!row) return undefined;
     const found = plain(row);
     if (found.thumbprint !== thumbprint)
-      throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
+      throw new Refusal('PROOF_INVALID', 'Another device has the key of this screen.');
     const isRenewed = isDue(found);
     if (isRenewed)
       await row.update({
@@ -178,7 +178,7 @@ export async function screenHolding(
   const row = await keyRow(app, fingerprint(held), false);
   const key = row && plain(row);
   if (key && key.thumbprint !== thumbprint)
-    throw new Refusal('PROOF_INVALID', 'the key of this screen is held by another device');
+    throw new Refusal('PROOF_INVALID', 'Another device has the key of this screen.');
   const found = key && (await screenOfKey(app, key.keyId));
   if (found) return found;
   await unpairIfKeyReused(app, held, thumbprint);
@@ -212,7 +212,7 @@ export async function readScreenToken(app: App, token: string): Promise<{ keyId:
 export function tokenIn(ctx: Context): string {
   const token = /^DPoP (.+)$/.exec(ctx.get('Authorization'))?.[1];
   if (token !== undefined) return token;
-  throw new Refusal('TOKEN_INVALID', 'a screen shows its access token with a proof of its key');
+  throw new Refusal('TOKEN_INVALID', 'A screen sends its access token with a DPoP proof.');
 }
 
 /**
@@ -224,7 +224,7 @@ export async function askingScreen(app: App, ctx: Context): Promise<{ screen: Sc
   const token = tokenIn(ctx);
   const { keyId, thumbprint } = await readScreenToken(app, token);
   if ((await proofOf(app, ctx, token)) !== thumbprint)
-    throw new Refusal('PROOF_INVALID', 'the proof of possession is missing or by another key');
+    throw new Refusal('PROOF_INVALID', 'The DPoP proof is missing or uses another key.');
   const found = await screenOfKey(app, keyId);
   if (!found || found.key.thumbprint !== thumbprint) throw closed();
   return found;

@@ -28,14 +28,14 @@ export async function interrupt(
   const { until } = wish;
   const now = app.now();
   if (until.getTime() <= now || until.getTime() > now + mostMs)
-    throw new Refusal('INPUT_INVALID', 'an interruption ends within the next 31 days', { pointer: '/until' });
+    throw new Refusal('INPUT_INVALID', 'An override ends within the next 31 days.', { pointer: '/until' });
   await checkSlot(app, person, wish.slot, '/slot');
   const slot = await pinned(app, wish.slot);
   const problems: Problem[] = [];
   for (const screen of await listScreens(app, [group])) {
     if (screen.endedAt !== null) continue;
     const why = await misfitOf(app, screen, { title: 'interruption', writerId: person.id }, slot);
-    if (why !== undefined) problems.push({ at: '/slot', message: `screen \`${screen.name}\`: ${why}` });
+    if (why !== undefined) problems.push({ at: '/slot', message: `Screen “${screen.name}”: ${why}` });
   }
   const [first] = problems;
   if (first) throw new Refusal('PLAYLIST_MISFIT', first.message, { pointer: first.at, problems });
@@ -52,7 +52,7 @@ export async function interrupt(
       endedAt: null,
     });
     const thing = `screen-group ${group}`;
-    await remember(app, { who: person.email, what: 'screens interrupted', thing, origin, after: { slot, until } });
+    await remember(app, { who: person.email, what: 'override started', thing, origin, after: { slot, until } });
     await announce(app, { kind: 'screen-group', name: group });
   });
   return showGroup(app, person, group);
@@ -76,7 +76,7 @@ export async function endInterruption(
     );
     if (ended === 0) return;
     const thing = `screen-group ${group}`;
-    await remember(app, { who: person.email, what: 'interruption ended', thing, origin, before: found });
+    await remember(app, { who: person.email, what: 'override ended', thing, origin, before: found });
     await announce(app, { kind: 'screen-group', name: group });
   });
   return showGroup(app, person, group);

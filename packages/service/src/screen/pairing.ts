@@ -47,7 +47,7 @@ export async function askToPair(
   device: Device & { readonly address: string },
 ): Promise<object> {
   if (client !== screenClient)
-    throw new Refusal('CLIENT_INVALID', `screens ask as the client \`${screenClient}\``, { pointer: 'client_id' });
+    throw new Refusal('CLIENT_INVALID', `Screens use the client ID “${screenClient}”.`, { pointer: 'client_id' });
   await countAttempt(app, 'screen code', device.address);
   const now = app.now();
   await screenPairings(app).destroy({ where: { expiresAt: { [Op.lt]: new Date(now) } } as never });
@@ -75,9 +75,9 @@ export async function askToPair(
 }
 
 const noCode = (text: string) =>
-  new Refusal('NOT_FOUND', `no screen shows the code \`${text.slice(0, 20)}\` at the moment`, {
+  new Refusal('NOT_FOUND', `No screen shows the pairing code “${text.slice(0, 20)}”.`, {
     pointer: 'code',
-    hint: 'a code holds for a quarter of an hour; the screen shows the next one by itself',
+    hint: 'A code is valid for 15 minutes; then the screen shows the next one.',
   });
 
 /** Whether somebody looks after some group of screens, or may make one. */
@@ -143,10 +143,10 @@ export async function pairScreen(
   const known = await findScreen(app, wish.name);
   // A screen of another group is not taken over by whoever may not look after that one.
   if (known && !isAtLeast(await rightOn(app, person, 'screen-group', known.groupName), 'edit'))
-    throw new Refusal('NAME_TAKEN', `there is a screen \`${wish.name}\` already`, {
+    throw new Refusal('NAME_TAKEN', `A screen named “${wish.name}” already exists.`, {
       pointer: '/name',
       word: wish.name,
-      hint: 'choose another name',
+      hint: 'Use another name.',
     });
   const { group, ...rest } = wish;
   const screen: ScreenRow = {
@@ -166,10 +166,10 @@ export async function pairScreen(
     const found = row && plain(row);
     if (!found || found.state !== 'waiting') throw noCode(text);
     if (known && (await isTaken(app, wish.name)))
-      throw new Refusal('IN_USE', `\`${wish.name}\` hangs somewhere already, and shows something`, {
+      throw new Refusal('IN_USE', `A screen named “${wish.name}” is already paired.`, {
         pointer: '/name',
         word: wish.name,
-        hint: 'end it first, or choose another name',
+        hint: 'Unpair it first, or use another name.',
       });
     await screens(app).upsert(screen);
     if (!known) await putOwner(app, person, thing);

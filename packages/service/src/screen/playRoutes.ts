@@ -14,7 +14,7 @@ import { answerSlot, fileIn, slotIn } from './slots.ts';
 
 // A screen proves its key with each question; who asks is decided in each handler, not by a session or a host's token.
 const slotId = Joi.object({ id: Joi.string().max(200).required() });
-const about = { tag: 'What screens ask', audience: 'anyone' } as const;
+const about = { tag: 'Screen devices', audience: 'anyone' } as const;
 
 /** What screens themselves ask for. */
 export const playRoutes: Route[] = [
@@ -22,7 +22,7 @@ export const playRoutes: Route[] = [
     ...about,
     ...oauthEndpoint,
     path: '/oauth/device_authorization',
-    summary: 'A code for a device that wants to be a screen (RFC 8628)',
+    summary: 'Start the pairing of a device (RFC 8628)',
     body: deviceForm,
     async handle({ app, ctx, body, origin }) {
       ctx.set('Cache-Control', 'no-store');
@@ -39,7 +39,7 @@ export const playRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/screen/schedule',
-    summary: 'What the screen that asks shows in the next hours',
+    summary: 'Get the program of the screen for the next hours',
     async handle({ app, ctx }) {
       const { screen } = await askingScreen(app, ctx);
       ctx.set('Cache-Control', 'no-store');
@@ -51,7 +51,7 @@ export const playRoutes: Route[] = [
     method: 'get',
     path: '/api/v1/screen/slots/:id',
     isRemembered: true,
-    summary: 'The figures of one slot, as the screen that asks may see them',
+    summary: 'Get the data of a slot, under the permissions of the screen',
     params: slotId,
     async handle({ app, ctx, params: { id } }) {
       const { screen, key } = await askingScreen(app, ctx);
@@ -62,9 +62,9 @@ export const playRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/screen/slots/:id/file',
-    summary: 'The picture or video of one slot, or a range of its bytes (RFC 9110, section 14)',
+    summary: 'Get the media of a slot, or a range of it (RFC 9110, section 14)',
     params: slotId,
-    answer: { description: 'the file, in its own type', type: Object.keys(mediaTypes) },
+    answer: { description: 'the media file', type: Object.keys(mediaTypes) },
     async handle({ app, ctx, params: { id } }) {
       const { screen } = await askingScreen(app, ctx);
       return fileIn(app, ctx, slotIn(slotsOf(await setupOf(app, screen)), id));
@@ -74,7 +74,7 @@ export const playRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/screen/heartbeat',
-    summary: 'The word of a screen that it lives, with what it shows',
+    summary: 'Send a heartbeat with the current content',
     body: beatBody,
     handle: async ({ app, ctx, body }) => hearBeat(app, await authenticateHeartbeat(app, ctx), body as Beat),
   }),
@@ -82,7 +82,7 @@ export const playRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/screen/screenshot',
-    summary: 'A small picture of what is on the screen that asks, for those who look after it',
+    summary: 'Upload a screenshot of the screen',
     consumes: 'image/*',
     status: 204,
     async handle({ app, ctx }) {
@@ -94,7 +94,7 @@ export const playRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/screen/events',
-    summary: 'Server-sent events: the program is another, figures have changed, the screen is closed',
+    summary: 'Stream changes for a screen (server-sent events)',
     answer: { description: 'text/event-stream', type: 'text/event-stream' },
     handle: async ({ app, ctx }) => streamToScreen(app, ctx, await authenticateHeartbeat(app, ctx)),
   }),

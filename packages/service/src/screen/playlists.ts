@@ -60,9 +60,9 @@ export async function checkSlot(app: App, person: PersonViewer, slot: Slot, poin
   if (!isWords(slot)) return;
   for (const name of Object.keys(slot.shows.values ?? {}))
     if (declared.some((one) => one.name === name))
-      throw new Refusal('PLAYLIST_INVALID', `\`${name}\` is what screens say of themselves already`, {
+      throw new Refusal('PLAYLIST_INVALID', `“${name}” is a screen attribute already.`, {
         pointer: `${pointer}/shows/values/${name}`,
-        hint: 'give the value another name',
+        hint: 'Use another name for the value.',
       });
 }
 
@@ -84,8 +84,8 @@ async function checkLook(
     if (figure === undefined) return;
     const { kind } = findFigure(found, figure);
     if (look.settings !== '' && kind !== 'number')
-      throw new Refusal('PLAYLIST_INVALID', `the figure \`${figure}\` is no number`, {
-        hint: 'words hold figures of the kind number',
+      throw new Refusal('PLAYLIST_INVALID', `Figure “${figure}” is not a number.`, {
+        hint: 'A text can contain figures of kind “number”.',
       });
   });
   const { today } = momentOf(app);
@@ -107,7 +107,7 @@ async function checkWhere(
   for (const [dataset, text] of Object.entries(where ?? {})) {
     const at = `${pointer}/where/${dataset}`;
     if (!datasets.includes(dataset))
-      throw new Refusal('INPUT_INVALID', `nothing that is shown reads the dataset \`${dataset}\``, {
+      throw new Refusal('INPUT_INVALID', `The content does not use dataset “${dataset}”.`, {
         pointer: at,
         word: dataset,
         ...suggest(dataset, datasets),
@@ -116,7 +116,7 @@ async function checkWhere(
       checkScreenFilter(text, await findDataset(app, dataset), (name) => {
         const attribute = declared.find((one) => one.name === name);
         if (attribute) return [attributeSamples[attribute.type]];
-        throw new Refusal('VALUE_UNBOUND', `screens have no attribute \`${name}\``, {
+        throw new Refusal('VALUE_UNBOUND', `There is no screen attribute “${name}”.`, {
           word: name,
           ...suggest(
             name,
@@ -163,8 +163,8 @@ export async function savePlaylist(
     await holdName(app, resourceIdOf(name), known !== undefined);
     const before = await findPlaylist(app, name);
     if (before && options.expected !== undefined && before.version !== options.expected)
-      throw new Refusal('VERSION_CONFLICT', `${before.changedBy} changed \`${name}\` in the meantime`, {
-        hint: 'load it anew, then change it again',
+      throw new Refusal('VERSION_CONFLICT', `Playlist “${name}” was changed by ${before.changedBy}.`, {
+        hint: 'Reload and try again.',
       });
     if (before && isDeepStrictEqual(before.definition, definition)) return;
     const version = (before?.version ?? 0) + 1;
@@ -277,7 +277,7 @@ export async function removePlaylist(app: App, person: PersonViewer, name: strin
     await lockResource(app, 'playlist', name);
     const [target] = await targetsOf(app, name);
     if (target)
-      throw new Refusal('IN_USE', `\`${name}\` is published to ${target.targetName}`, { hint: 'withdraw it first' });
+      throw new Refusal('IN_USE', `Playlist “${name}” is published to ${target.targetName}.`, { hint: 'Unpublish it first.' });
     await playlists(app).destroy({ where: { name } });
     await deleteResourceData(app, resourceIdOf(name));
     await remember(app, { who: person.email, what: 'playlist taken away', thing: `playlist ${name}`, origin, before });

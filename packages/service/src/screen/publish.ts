@@ -215,21 +215,21 @@ function refuseMisfits({ screens, lacks }: PlaylistPlan, isGiving: boolean): voi
   const problems: Problem[] = [
     ...missing.map((one) => ({
       at: `/targets`,
-      message: `${one.kind} \`${one.name}\` has no right on the report \`${one.report}\``,
+      message: `${one.kind} “${one.name}” has no permission on report “${one.report}”.`,
       ...(one.mayGive
-        ? { hint: 'publish with `give`, and it gets the right to view it' }
-        : { hint: 'ask whoever owns it' }),
+        ? { hint: 'Publish with --grant, or select “Grant view”.' }
+        : { hint: 'Ask an owner for “view”.' }),
     })),
     ...screens.flatMap(({ name, misfits }) =>
       misfits.map(({ slot, why }) => ({
         at: `/slots/${slot}`,
-        message: `screen \`${name}\`, slot \`${slot}\`: ${why}`,
+        message: `Screen “${name}”, slot “${slot}”: ${why}`,
       })),
     ),
   ];
   const [first] = problems;
   if (first)
-    throw new Refusal('PLAYLIST_MISFIT', `${first.message}; nothing was published`, {
+    throw new Refusal('PLAYLIST_MISFIT', `${first.message} Nothing was published.`, {
       pointer: first.at,
       ...(first.hint === undefined ? {} : { hint: first.hint }),
       problems,
@@ -250,8 +250,8 @@ const inLockOrder = (a: PlaylistTarget, b: PlaylistTarget): number =>
   a.kind === b.kind ? (a.name < b.name ? -1 : 1) : a.kind === 'screen' ? -1 : 1;
 
 const publishedMeanwhile = (name: string, newest: number) =>
-  new Refusal('VERSION_CONFLICT', `revision ${newest} of \`${name}\` was published meanwhile`, {
-    hint: 'look at the plan again',
+  new Refusal('VERSION_CONFLICT', `Version ${newest} of playlist “${name}” was published in the meantime.`, {
+    hint: 'Preview it again.',
   });
 
 async function publish(
@@ -336,7 +336,7 @@ export async function rollBackPlaylist(
   if (!revision) throw notFound('revision', String(number), []);
   const targets = (await targetsOf(app, name)).map((one) => ({ kind: one.targetKind, name: one.targetName }));
   if (targets.length === 0)
-    throw new Refusal('INPUT_INVALID', `\`${name}\` is published nowhere`, { hint: 'publish it to screens first' });
+    throw new Refusal('INPUT_INVALID', `Playlist “${name}” is not published.`, { hint: 'Publish it to screens first.' });
   await requireTargets(app, person, targets);
   const wish = { name, definition: revision.definition, targets, writerId: person.id };
   for (const [i, slot] of wish.definition.slots.entries()) await checkSlot(app, person, slot, `/slots/${i}`);

@@ -17,10 +17,10 @@ const attributeName = Joi.string().pattern(fieldName, 'lower-case letters, digit
 const values = readAs<ScreenValues>()(
   Joi.object()
     .pattern(Joi.string().max(63), Joi.string().max(500))
-    .description('what the screen says of itself, by declared attribute'),
+    .description('screen attributes of the screen'),
 );
-const timeZone = Joi.string().max(60).description('IANA time zone of the wall it hangs on');
-const language = Joi.string().max(35).description('BCP 47');
+const timeZone = Joi.string().max(60).description('IANA time zone of the screen');
+const language = Joi.string().max(35).description('language (BCP 47)');
 
 export const named = Joi.object({ name: thing.required() });
 
@@ -47,29 +47,29 @@ export const groupBody = Joi.object({
     .min(1)
     .max(100_000)
     .default(1_440)
-    .description('from which age on what is shown is marked as old'),
+    .description('age in minutes from which data is marked as out of date'),
   leaseHours: Joi.number()
     .integer()
     .min(1)
     .max(24 * 90)
     .default(48)
-    .description('after so long without a word a screen forgets what it keeps'),
+    .description('hours offline after which stored content is deleted'),
   otherwise: Joi.string()
     .trim()
     .max(500)
     .allow('')
     .default('')
-    .description('what stands there when no playlist applies'),
+    .description('text that is shown when no playlist applies'),
 });
 
-export const programQuery = Joi.object({ at: Joi.string().isoDate().description('an instant; now when left out') });
+export const programQuery = Joi.object({ at: Joi.string().isoDate().description('date and time; default: now') });
 export const slotParams = Joi.object({ name: thing.required(), id: Joi.string().max(200).required() });
 
 export const fleetQuery = Joi.object({
   group: thing,
   state: Joi.string().valid(...screenStateWords),
-  find: Joi.string().trim().max(200).description('stands in its name, its title or what it says of itself'),
-  from: Joi.number().integer().min(0).max(1_000_000).default(0).description('how many are left out before the first'),
+  find: Joi.string().trim().max(200).description('part of the name, title or attributes'),
+  from: Joi.number().integer().min(0).max(1_000_000).default(0).description('number of screens to skip'),
   count: Joi.number().integer().min(0).max(1_000).default(200),
 });
 
@@ -86,11 +86,11 @@ export const codeParams = Joi.object({ code: Joi.string().max(40).required() });
 export const orderBody = Joi.object({ order: Joi.string().valid('reload', 'show name').required() });
 
 export const playlistBody = Joi.object({
-  definition: Joi.object().unknown(true).required().description('a playlist, format underbell-playlist/1'),
+  definition: Joi.object().unknown(true).required().description('playlist definition, format underbell-playlist/1'),
   expected: Joi.number()
     .integer()
     .min(0)
-    .description('the version that was changed; refused when another came in between'),
+    .description('version that was edited; a conflict is reported if it has changed'),
 });
 
 const target = readAs<PlaylistTarget>()(
@@ -103,15 +103,15 @@ export const publishBody = Joi.object({
   note: Joi.string().trim().max(500).allow('').default(''),
   give: Joi.boolean()
     .default(false)
-    .description('gives the targets the right to view what is shown, as far as you may pass it on'),
-  expected: Joi.number().integer().min(0).description('the newest revision when the plan was looked at'),
+    .description('grant “view” on the content to the targets, if you can share it'),
+  expected: Joi.number().integer().min(0).description('newest version in the preview; a conflict is reported if it has changed'),
 });
 export const backBody = Joi.object({ revision: Joi.number().integer().min(1).required() });
 export const withdrawBody = Joi.object({ target: target.required() });
 
 export const interruptBody = Joi.object({
   slot: readAs<Slot>()(slotSchema).required(),
-  until: Joi.string().isoDate().required().description('an instant'),
+  until: Joi.string().isoDate().required().description('date and time'),
 });
 export const interruptionParams = Joi.object({ name: thing.required(), id: Joi.number().integer().min(1).required() });
 

@@ -243,11 +243,11 @@ export async function changeScreen(
     const before = (await findScreen(app, name))!;
     // It was moved meanwhile, into a group that is maybe not theirs.
     if (before.groupName !== seen.groupName)
-      throw new Refusal('VERSION_CONFLICT', `\`${name}\` was put into another group meanwhile`);
+      throw new Refusal('VERSION_CONFLICT', `Screen “${name}” was moved to another group in the meantime.`);
     const { group, ...rest } = wish;
     const after: ScreenRow = { ...before, ...rest, groupName: group };
     await screens(app).update({ ...rest, groupName: group }, { where: { name } });
-    await remember(app, { who: person.email, what: 'screen changed', thing: `screen ${name}`, origin, before, after });
+    await remember(app, { who: person.email, what: 'screen updated', thing: `screen ${name}`, origin, before, after });
     await announce(app, resourceIdOf(name));
   });
   return showScreen(app, person, name);
@@ -274,11 +274,11 @@ export async function removeScreen(app: App, person: PersonViewer, name: string,
   await app.records.transaction(async () => {
     await lockResource(app, 'screen', name);
     if ((await findScreen(app, name))?.endedAt === null)
-      throw new Refusal('IN_USE', `\`${name}\` shows something still`, { hint: 'end it first' });
+      throw new Refusal('IN_USE', `Screen “${name}” is still paired.`, { hint: 'Unpair it before you delete it.' });
     await screens(app).destroy({ where: { name } });
     await removeTarget(app, { targetKind: 'screen', targetName: name });
     await deleteResourceData(app, resourceIdOf(name));
-    await remember(app, { who: person.email, what: 'screen taken away', thing: `screen ${name}`, origin, before });
+    await remember(app, { who: person.email, what: 'screen deleted', thing: `screen ${name}`, origin, before });
     await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });
 }

@@ -50,14 +50,14 @@ export async function takeSnapshot(
   { screen: { name }, key }: { readonly screen: ScreenRow; readonly key: KeyRow },
   upload: Readable,
 ): Promise<void> {
-  const tooLarge = new Refusal('INPUT_TOO_LARGE', `a small picture has ${mostBytes / 1000} kB at most`);
+  const tooLarge = new Refusal('INPUT_TOO_LARGE', `A screenshot has at most ${mostBytes / 1000} kB.`);
   const sent = await receiveBytes(upload, { maxBytes: mostBytes, tooLarge });
   if (!isOfPixels(sent))
     throw new Refusal('MEDIA_INVALID', 'A screenshot is a PNG, JPEG or WebP image.', {
       hint: 'Send one of these.',
     });
   const bytes = await small(sent, mostSent).catch((cause: unknown) => {
-    throw new Refusal('MEDIA_INVALID', 'what came is no picture', {}, { cause });
+    throw new Refusal('MEDIA_INVALID', 'The screenshot is not an image.', {}, { cause });
   });
   await app.records.transaction(async () => {
     await lockResource(app, 'screen', name);
@@ -74,7 +74,7 @@ export async function takeSnapshot(
  */
 export async function snapshotOf(app: App, person: PersonViewer, name: string): Promise<Buffer> {
   const screen = await requireScreen(app, person, name, 'edit');
-  if (screen.endedAt !== null) throw new Refusal('NOT_FOUND', `\`${name}\` shows nothing any more`, { word: name });
+  if (screen.endedAt !== null) throw new Refusal('NOT_FOUND', `Screen “${name}” is not paired.`, { word: name });
   if (screen.asked.isPicture) {
     const shown = await scheduledSlotOf(app, await setupOf(app, screen), false);
     const { width, height } = (await one(screenStates(app).findByPk(name)))?.shown ?? {};
@@ -91,8 +91,8 @@ export async function snapshotOf(app: App, person: PersonViewer, name: string): 
     });
   }
   if (found) return found.bytes;
-  throw new Refusal('NOT_FOUND', `there is no picture of \`${name}\` yet`, {
+  throw new Refusal('NOT_FOUND', `There is no screenshot of screen “${name}” yet.`, {
     word: name,
-    hint: 'it was asked for one, and sends it while it has a network',
+    hint: 'The screen was asked for one and sends it when it is online.',
   });
 }

@@ -158,8 +158,8 @@ export async function showBoardSlot(
 const wordFigure = (view: PreparedView): NumberFigure => {
   const [figure] = view.viewing.page.figures;
   if (figure?.kind === 'number') return figure;
-  throw new Refusal('PLAYLIST_INVALID', `the figure \`${figure?.name}\` is no number`, {
-    hint: 'words hold figures of the kind number',
+  throw new Refusal('PLAYLIST_INVALID', `Figure “${figure?.name}” is not a number.`, {
+    hint: 'A text can contain figures of kind “number”.',
   });
 };
 
@@ -202,7 +202,7 @@ function checkConditions(views: readonly PreparedView[], where: SlotRequest['whe
   const names = [...new Set(views.flatMap((one) => Object.keys(one.viewing.report.datasets)))];
   for (const name of Object.keys(where ?? {}))
     if (!names.includes(name))
-      throw new Refusal('INPUT_INVALID', `nothing that is shown reads the dataset \`${name}\``, {
+      throw new Refusal('INPUT_INVALID', `The content does not use dataset “${name}”.`, {
         word: name,
         ...suggest(name, names),
       });
@@ -212,7 +212,7 @@ async function checkFits(app: App, screen: PlannedScreen, source: SlotSource, sl
   if (isMedia(slot)) {
     const { type } = await mediaOf(app, slot.shows);
     if (isVideo(type) && screen.asked.isPicture)
-      throw new Refusal('INPUT_INVALID', 'it shows pictures alone, and no video');
+      throw new Refusal('INPUT_INVALID', 'The screen is in image mode and cannot play videos.');
     return;
   }
   if (isBoard(slot)) {

@@ -23,11 +23,11 @@ import {
 export function slotIn(slots: ReadonlyMap<string, FoundSlot>, id: string): FoundSlot {
   const found = slots.get(id);
   if (found) return found;
-  throw new Refusal('NOT_FOUND', `the screen shows no slot \`${id}\``, { word: id, ...suggest(id, [...slots.keys()]) });
+  throw new Refusal('NOT_FOUND', `The screen has no slot “${id}”.`, { word: id, ...suggest(id, [...slots.keys()]) });
 }
 
 const noFigures = (slot: FoundSlot['slot']) =>
-  new Refusal('INPUT_INVALID', `the slot \`${slot.name}\` has no figures`, { hint: 'ask for its file' });
+  new Refusal('INPUT_INVALID', `Slot “${slot.name}” has no figures.`, { hint: 'Request its file.' });
 
 /** What a slot shows on one screen; not counted as a look. */
 export async function slotContent(
@@ -90,5 +90,5 @@ export async function answerSlot(
 /** The picture or video of a slot, or a range of its bytes. @throws {Refusal} `INPUT_INVALID` for a slot that has none */
 export async function fileIn(app: App, ctx: Context, { slot }: FoundSlot): Promise<Answer> {
   if (isMedia(slot)) return serveFile(app, ctx, await mediaOf(app, slot.shows));
-  throw new Refusal('INPUT_INVALID', `the slot \`${slot.name}\` has no file`, { hint: 'ask for what it shows' });
+  throw new Refusal('INPUT_INVALID', `Slot “${slot.name}” has no file.`, { hint: 'Request its content.' });
 }

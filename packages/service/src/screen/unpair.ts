@@ -19,7 +19,7 @@ export async function unpairScreen(app: App, name: string, by: string, origin: s
   );
   if (ended === 0 && marked === 0) return false;
   await noteHistory(app, name, 'ended', `by ${by}`);
-  await remember(app, { who: by, what: 'screen ended', thing: `screen ${name}`, origin });
+  await remember(app, { who: by, what: 'screen unpaired', thing: `screen ${name}`, origin });
   await announce(app, { kind: 'screen', name });
   return true;
 }

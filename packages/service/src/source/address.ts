@@ -4,14 +4,14 @@ import { addressesOf } from '../platform/addresses.ts';
 
 const allowedOptions: readonly string[] = ['sslmode'];
 
-interface Place {
+interface DatabaseHost {
   readonly host: string;
   readonly port: number;
   readonly database: string;
 }
 
 /** Where an address leads, as the driver reads it. */
-function placementInfo(url: URL): Place {
+function hostOf(url: URL): DatabaseHost {
   const database = decodeURIComponent(url.pathname.replace(/^\//, '')) || decodeURIComponent(url.username);
   return { host: decodeURIComponent(url.hostname).replace(/^\[|\]$/g, ''), port: Number(url.port || 5432), database };
 }
@@ -22,8 +22,8 @@ function placementInfo(url: URL): Place {
  * may not.
  */
 export async function sourceReach(settings: Settings, text: string): Promise<AddressPolicy> {
-  const { port, database } = placementInfo(new URL(text));
-  const own = placementInfo(new URL(settings.databaseUrl));
+  const { port, database } = hostOf(new URL(text));
+  const own = hostOf(new URL(settings.databaseUrl));
   const ownAddresses = await addressesOf(own.host);
   return {
     allowedPrivateAddresses: settings.allowedPrivateAddresses,
@@ -41,12 +41,12 @@ export async function sourceReach(settings: Settings, text: string): Promise<Add
  */
 export async function checkSourceAddress(settings: Settings, text: string): Promise<void> {
   const refuse = (why: string) =>
-    new Refusal('ADDRESS_FORBIDDEN', `this address may not be a source: ${why}`, { pointer: '/url' });
+    new Refusal('ADDRESS_FORBIDDEN', `This address is not allowed for a data source: ${why}.`, { pointer: '/url' });
   const url = new URL(text);
   // An option of the address could send the connection elsewhere than its host says.
   const option = [...url.searchParams.keys()].find((name) => !allowedOptions.includes(name));
-  if (option !== undefined) throw refuse(`the option \`${option}\` is not allowed in it`);
-  const { host, port } = placementInfo(url);
+  if (option !== undefined) throw refuse(`the option “${option}” is not allowed`);
+  const { host, port } = hostOf(url);
   if (host === '') throw refuse('it names no host');
   if (host.includes('/') || host.startsWith('@')) throw refuse('it is a path of this machine');
   await checkReach(await sourceReach(settings, text), host, port);

@@ -67,9 +67,9 @@ export async function requireReader(client: pg.ClientBase, name: string): Promis
   const { rows } = await client.query<{ role: string; readOnly: boolean }>(question);
   const { role, readOnly } = rows[0]!;
   if (readOnly) return;
-  throw new Refusal('SOURCE_WRITES', `the role \`${role}\` of \`${name}\` may change data there`, {
+  throw new Refusal('SOURCE_WRITES', `The role “${role}” of data source “${name}” has write access.`, {
     word: role,
-    hint: "make a role that only reads: CREATE ROLE reports LOGIN PASSWORD '…'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reports",
+    hint: "Create a read-only role: CREATE ROLE reports LOGIN PASSWORD '…'; GRANT SELECT ON ALL TABLES IN SCHEMA public TO reports",
   });
 }
 

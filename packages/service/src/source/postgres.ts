@@ -19,22 +19,22 @@ export function sourceRefusal(cause: unknown, name: string): Refusal {
   if (code === '28P01' || code === '28000') {
     return new Refusal(
       'SOURCE_REFUSED',
-      `the source \`${name}\` refused the name or password`,
-      { hint: 'store the credentials anew' },
+      `Data source “${name}” rejected the username or password.`,
+      { hint: 'Save the credentials again.' },
       { cause },
     );
   }
   if (!/^[0-9A-Z]{5}$/.test(code) || unreachable.test(code)) {
     return new Refusal(
       'SOURCE_UNREACHABLE',
-      `the source \`${name}\` did not answer`,
-      { hint: 'is its host up, and the port right?' },
+      `Data source “${name}” is not responding.`,
+      { hint: 'Check host and port.' },
       { cause },
     );
   }
   return new Refusal(
     'SOURCE_REFUSED',
-    `the source \`${name}\` refused the query: ${error.message}`,
+    `Data source “${name}” rejected the query: ${error.message}.`,
     { hint: error.hint },
     { cause },
   );

@@ -11,9 +11,9 @@ export const sourceRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/sources',
-    tag: 'Sources',
+    tag: 'Data sources',
     audience: 'person',
-    summary: 'The sources you may see',
+    summary: 'List data sources',
     async handle({ app, person }) {
       const all = await listSources(app);
       const seen = await visibleNames(
@@ -28,9 +28,9 @@ export const sourceRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/sources/:name',
-    tag: 'Sources',
+    tag: 'Data sources',
     audience: 'person',
-    summary: 'One source: its address without a password, and how it answered last',
+    summary: 'Get a data source without its password',
     params: name,
     async handle({ app, person, params }) {
       await requireRight(app, person, 'view', 'source', params.name);
@@ -42,9 +42,9 @@ export const sourceRoutes: Route[] = [
   defineRoute({
     method: 'put',
     path: '/api/v1/sources/:name',
-    tag: 'Sources',
+    tag: 'Data sources',
     audience: 'person',
-    summary: 'Save a PostgreSQL source; its password is encrypted',
+    summary: 'Save a PostgreSQL data source; its password is encrypted',
     params: name,
     body: Joi.object({
       url: Joi.string()
@@ -69,9 +69,9 @@ export const sourceRoutes: Route[] = [
   defineRoute({
     method: 'post',
     path: '/api/v1/sources/:name/test',
-    tag: 'Sources',
+    tag: 'Data sources',
     audience: 'person',
-    summary: 'Ask the source whether it answers',
+    summary: 'Test the connection to a data source',
     params: name,
     async handle({ app, person, params }) {
       await requireRight(app, person, 'view', 'source', params.name);

@@ -19,7 +19,7 @@ interface Connection {
  */
 export async function checkStatement(client: pg.ClientBase, sql: string, name: string): Promise<void> {
   if (!/^\s*(--[^\n]*\n\s*|\/\*(?:[^*]|\*(?!\/))*\*\/\s*)*\(*\s*(select|with|values|table)\b/i.test(sql))
-    throw new Refusal('SOURCE_REFUSED', `\`${name}\` is only read: its SQL begins with SELECT, WITH, VALUES or TABLE`, {
+    throw new Refusal('SOURCE_REFUSED', `Data source “${name}” is read-only: SQL must begin with SELECT, WITH, VALUES or TABLE.`, {
       pointer: '/sql',
     });
   await new Promise<void>((done, fail) => {
@@ -36,7 +36,7 @@ export async function checkStatement(client: pg.ClientBase, sql: string, name: s
     const { message } = cause as Error;
     throw new Refusal(
       'SOURCE_REFUSED',
-      `the source \`${name}\` refused the query: ${message}`,
+      `Data source “${name}” rejected the query: ${message}.`,
       { pointer: '/sql' },
       { cause },
     );

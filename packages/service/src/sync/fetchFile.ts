@@ -21,15 +21,15 @@ export interface FetchedFile {
 
 function refusalOf(status: number, host: string): Refusal {
   if (status === 401 || status === 403)
-    return new Refusal('SOURCE_REFUSED', `${host} does not let us in (${status})`, {
-      hint: 'look at the name and the password',
+    return new Refusal('SOURCE_REFUSED', `${host} rejected the sign-in (${status}).`, {
+      hint: 'Check username and password.',
     });
   if (status === 404 || status === 410)
-    return new Refusal('SOURCE_REFUSED', `there is no such file at ${host} (${status})`, {
-      hint: 'look at its address',
+    return new Refusal('SOURCE_REFUSED', `The file was not found at ${host} (${status}).`, {
+      hint: 'Check the URL.',
     });
-  return new Refusal('SOURCE_REFUSED', `${host} answered ${status}`, {
-    hint: 'look at the address, or try it again later',
+  return new Refusal('SOURCE_REFUSED', `${host} returned status ${status}.`, {
+    hint: 'Check the URL, or try again later.',
   });
 }
 
@@ -68,8 +68,8 @@ export async function fetchFile<T>(
         if (isRefusal(cause)) throw cause;
         throw new Refusal(
           'SOURCE_UNREACHABLE',
-          `${host} does not answer`,
-          { hint: 'is the address right?' },
+          `${host} is not responding.`,
+          { hint: 'Check the URL.' },
           { cause },
         );
       });

@@ -30,7 +30,7 @@ async function textOf(body: Readable): Promise<string> {
   for await (const part of body as AsyncIterable<Uint8Array>) {
     size += part.length;
     if (size > maxDefinition)
-      throw new Refusal('INPUT_TOO_LARGE', `a definition is no longer than ${maxDefinition / 1024 / 1024} megabytes`);
+      throw new Refusal('INPUT_TOO_LARGE', `A definition has at most ${maxDefinition / 1024 / 1024} MB.`);
     parts.push(Buffer.from(part));
   }
   return Buffer.concat(parts).toString('utf8');
@@ -44,9 +44,9 @@ function readJson(text: string, kind: DefinedKind): Record<string, unknown> {
     const value: unknown = JSON.parse(text);
     if (typeof value === 'object' && value !== null && !Array.isArray(value)) return value as Record<string, unknown>;
   } catch (cause) {
-    throw new Refusal(code, `the file is no JSON: ${(cause as Error).message}`, {}, { cause });
+    throw new Refusal(code, `The file is not valid JSON: ${(cause as Error).message}.`, {}, { cause });
   }
-  throw new Refusal(code, `the file is no definition of a ${kind}`);
+  throw new Refusal(code, `The file is not a definition of a ${kind}.`);
 }
 
 const digestOf = (text: string) => createHash('sha256').update(text).digest('hex');
@@ -68,10 +68,10 @@ async function takeDefinition(
   if (thingName !== null && named !== thingName)
     throw new Refusal(
       kind === 'report' ? 'REPORT_INVALID' : 'BOARD_INVALID',
-      `the file is of \`${named}\` now, and was of \`${thingName}\``,
+      `The file is now for “${named}”, before it was for “${thingName}”.`,
       {
         pointer: '/name',
-        hint: 'follow it under another name',
+        hint: 'Sync it under another name.',
       },
     );
   const digest = digestOf(text);

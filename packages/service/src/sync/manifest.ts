@@ -19,7 +19,7 @@ const hooks: AccessProvider = {
       .map((one) => ({
         id: one.name,
         title: `follow address of ${one.name}`,
-        to: 'whoever has the address',
+        to: 'anyone with the URL',
         ...(one.thingName === null ? {} : { of: { kind: one.kind, name: one.thingName } }),
         limits: 'has the file looked at; shows nothing',
         madeBy: null,

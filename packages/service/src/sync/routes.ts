@@ -14,7 +14,7 @@ import {
   showFollowed,
 } from './usecases.ts';
 
-const about = { tag: 'Followed files', audience: 'person' } as const;
+const about = { tag: 'Synced files', audience: 'person' } as const;
 const params = Joi.object({ name: thing.required() });
 
 export const followRoutes: Route[] = [
@@ -22,14 +22,14 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'get',
     path: '/api/v1/synced-files',
-    summary: 'The files that you follow; all of them for administrators',
+    summary: 'List your synced files; all of them for administrators',
     handle: async ({ app, person }) => ({ files: await seenFollowed(app, person) }),
   }),
   defineRoute({
     ...about,
     method: 'get',
     path: '/api/v1/synced-files/:name',
-    summary: 'One file that is followed',
+    summary: 'Get a synced file',
     params,
     handle: ({ app, person, params: { name } }) => showFollowed(app, person, name),
   }),
@@ -37,22 +37,22 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/synced-files/:name',
-    summary: 'Follow a file: replaced where it lies, it becomes the next edition or revision here, with your rights',
+    summary: 'Save a synced file: each change becomes the next edition or version, under your permissions',
     params,
     body: Joi.object({
       kind: Joi.string()
         .valid(...followedKinds)
         .required(),
-      dataset: thing.description('the dataset that its rows become; a report or board says its own name'),
+      dataset: thing.description('dataset for the rows; reports and boards contain their name'),
       address: Joi.string()
         .uri({ scheme: ['http', 'https'] })
         .max(2_000)
         .required(),
       user: Joi.string().max(200),
-      password: Joi.string().max(1_000).description('the one that is known stays when it is left out'),
+      password: Joi.string().max(1_000).description('default: the stored password'),
       schedule: scheduleBody
         .allow(null)
-        .description('null: not by itself; the one that is known stays when it is left out'),
+        .description('sync schedule; null removes it; default: the stored one'),
     })
       .when(Joi.object({ kind: 'dataset' }).unknown(), {
         then: Joi.object({ dataset: Joi.required() }),
@@ -65,7 +65,7 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'put',
     path: '/api/v1/synced-files/:name/name',
-    summary: 'Follow a file under another name',
+    summary: 'Rename a synced file',
     params,
     body: Joi.object({ name: thing.required() }),
     handle: ({ app, person, params: { name }, body, origin }) => renameFollowed(app, person, name, body.name, origin),
@@ -74,7 +74,7 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'delete',
     path: '/api/v1/synced-files/:name',
-    summary: 'Follow a file no more; what was made of it stays',
+    summary: 'Delete a synced file; what was imported stays',
     params,
     status: 204,
     async handle({ app, person, params: { name }, origin }) {
@@ -86,7 +86,7 @@ export const followRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/synced-files/:name/sync',
-    summary: 'Look at a file now, and take it over where it has changed',
+    summary: 'Sync a file now',
     params,
     handle: ({ app, person, params: { name } }) => checkByHand(app, person, name),
   }),
@@ -96,8 +96,8 @@ export const followRoutes: Route[] = [
       method: isWanted ? 'post' : 'delete',
       path: '/api/v1/synced-files/:name/webhook',
       summary: isWanted
-        ? 'Make the secret address that has the file looked at when it is called'
-        : 'Take the secret address of a file away',
+        ? 'Create a webhook URL that syncs the file; it is shown once'
+        : 'Revoke the webhook URL of a synced file',
       params,
       handle: ({ app, person, params: { name }, origin }) => makeFollowHook(app, person, name, isWanted, origin),
     }),
@@ -107,7 +107,7 @@ export const followRoutes: Route[] = [
     method: 'post',
     audience: 'anyone',
     path: '/api/v1/webhooks/sync/:key',
-    summary: 'Have a file looked at, by its secret address',
+    summary: 'Sync a file by its webhook URL',
     params: Joi.object({ key: Joi.string().max(200).required() }),
     status: 202,
     async handle({ app, params: { key }, origin }) {

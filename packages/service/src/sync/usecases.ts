@@ -92,11 +92,11 @@ export async function showFollowed(app: App, person: PersonViewer, name: string)
 function checkAddress(address: string): void {
   const { username, password, hash } = new URL(address);
   if (username !== '' || password !== '')
-    throw new Refusal('INPUT_INVALID', 'the address holds a name or a password', {
+    throw new Refusal('INPUT_INVALID', 'The URL contains a username or password.', {
       pointer: '/address',
-      hint: 'give them as user and password: there they are sealed',
+      hint: 'Use the username and password options: they are stored encrypted.',
     });
-  if (hash !== '') throw new Refusal('INPUT_INVALID', 'a file has no part behind #', { pointer: '/address' });
+  if (hash !== '') throw new Refusal('INPUT_INVALID', 'The URL of a file cannot have a part after #.', { pointer: '/address' });
 }
 
 /** Whoever follows a file must be able to make of it what it becomes. */
@@ -106,7 +106,7 @@ async function requireUse(app: App, person: PersonViewer, kind: FollowedKind, th
   const right = await rightOn(app, person, isThere ? kind : makes, isThere ? thing : '*');
   if (isAtLeast(right, 'edit')) return;
   if (thing !== null && isThere && right === undefined) throw notFound(kind, thing, []);
-  throw new Refusal('NOT_ALLOWED', `you may not ${isThere ? `change the ${kind} \`${thing}\`` : `make a ${kind}`}`);
+  throw new Refusal('NOT_ALLOWED', `You do not have permission to ${isThere ? `edit ${kind} “${thing}”` : `create a ${kind}`}.`);
 }
 
 /**
@@ -120,13 +120,13 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
   const before = await findFollowed(app, name);
   const schedule = wish.schedule === undefined ? (before?.schedule ?? null) : wish.schedule;
   if (before && !isTheirs(person, before))
-    throw new Refusal('NAME_TAKEN', `somebody else follows a file as \`${name}\``, {
+    throw new Refusal('NAME_TAKEN', `Another user has a synced file named “${name}”.`, {
       word: name,
-      hint: 'choose another name',
+      hint: 'Use another name.',
     });
   const isSame = before?.kind === kind && before.address === address;
   if (before && isSame && dataset !== undefined && before.thingName !== dataset && kind === 'dataset')
-    throw new Refusal('INPUT_INVALID', `it is of \`${before.thingName}\``, { pointer: '/dataset' });
+    throw new Refusal('INPUT_INVALID', `The synced file belongs to “${before.thingName}”.`, { pointer: '/dataset' });
   const thingName = kind === 'dataset' ? dataset! : isSame ? before.thingName : null;
   await requireUse(app, person, kind, thingName);
   // A password is sent to nobody but whom it was given for.
@@ -141,7 +141,7 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
           : null;
   const [next] = schedule ? nextInstants(schedule, app.now()) : [];
   if (schedule && next === undefined)
-    throw new Refusal('SCHEDULE_NEVER', 'this rule never comes true', {
+    throw new Refusal('SCHEDULE_NEVER', 'This recurrence has no occurrences.', {
       pointer: '/schedule/rule',
       word: schedule.rule,
     });
@@ -170,9 +170,9 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
     await lockResource(app, 'followed file', name);
     const now = await findFollowed(app, name);
     if (now?.ownerId !== before?.ownerId || now?.address !== before?.address)
-      throw new Refusal('VERSION_CONFLICT', `somebody saved \`${name}\` at this moment`, {
+      throw new Refusal('VERSION_CONFLICT', `Another user saved “${name}” at this moment.`, {
         word: name,
-        hint: 'look again',
+        hint: 'Reload and try again.',
       });
     // What looking at it writes is not written over by what it was before.
     const fields = (Object.keys(row) as (keyof FollowedRow)[]).filter(
@@ -180,7 +180,7 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
     );
     await followedFiles(app).upsert(row, { fields });
     const { sealedPassword: _, hookFingerprint: _hook, ...after } = row;
-    await remember(app, { who: person.email, what: 'file followed', thing: `followed file ${name}`, origin, after });
+    await remember(app, { who: person.email, what: 'synced file saved', thing: `followed file ${name}`, origin, after });
   });
   const outcome = await checkNow(app, name).catch(async (error: unknown): Promise<FollowOutcome> => {
     if (!isRefusal(error, 'REFRESH_ACTIVE')) throw error;
@@ -201,14 +201,14 @@ export async function renameFollowed(app: App, person: PersonViewer, name: strin
   await app.records.transaction(async () => {
     await lockResource(app, 'followed file', to);
     if (await findFollowed(app, to))
-      throw new Refusal('NAME_TAKEN', `a file is followed as \`${to}\` already`, { pointer: '/name', word: to });
+      throw new Refusal('NAME_TAKEN', `A synced file named “${to}” already exists.`, { pointer: '/name', word: to });
     if (!(await renameFree(app, name, to)))
-      throw new Refusal('REFRESH_ACTIVE', `\`${name}\` is being looked at`, { word: name, hint: 'try again then' });
+      throw new Refusal('REFRESH_ACTIVE', `“${name}” is being synced.`, { word: name, hint: 'Try again later.' });
     // A look that was asked for under the former name finds nobody.
     await enqueue(app, 'follow.check', { name: to });
     await remember(app, {
       who: person.email,
-      what: 'followed file renamed',
+      what: 'synced file renamed',
       thing: `followed file ${to}`,
       origin,
       before: { name },
@@ -225,7 +225,7 @@ export async function dropFollowed(app: App, person: PersonViewer, name: string,
     const before = { address };
     await remember(app, {
       who: person.email,
-      what: 'file not followed any more',
+      what: 'synced file deleted',
       thing: `followed file ${name}`,
       origin,
       before,
@@ -239,7 +239,7 @@ export async function makeFollowHook(app: App, person: PersonViewer, name: strin
   const key = isWanted ? randomKey('ubf') : undefined;
   await app.records.transaction(async () => {
     await changeFollowed(app, { name }, { hookFingerprint: key ? fingerprint(key) : null });
-    const what = isWanted ? 'follow address made' : 'follow address taken away';
+    const what = isWanted ? 'sync webhook created' : 'sync webhook deleted';
     await remember(app, { who: person.email, what, thing: `followed file ${name}`, origin });
   });
   return key ? { url: `${app.settings.publicUrl}/api/v1/webhooks/sync/${key}` } : {};
@@ -276,10 +276,10 @@ export async function noteProblem(app: App, row: FollowedRow, error: Refusal): P
     if (!owner) return;
     const what =
       row.thingName === null ? 'Nothing was made of it.' : `The ${row.kind} “${row.thingName}” stays as it is.`;
-    const text = `The file ${row.address}, which is followed as “${row.name}”, could not be taken over:\n\n${message}\n\n${what}\n`;
+    const text = `The synced file “${row.name}” (${row.address}) could not be imported:\n\n${message}\n\n${what}\n`;
     await enqueue(app, 'notice.mail', {
       to: owner.email,
-      subject: `The file ${row.name} could not be taken over`,
+      subject: `Sync failed: ${row.name}`,
       text,
     });
   });
@@ -293,12 +293,12 @@ export async function noteProblem(app: App, row: FollowedRow, error: Refusal): P
  */
 export async function checkNow(app: App, name: string): Promise<FollowOutcome> {
   if (!(await claimSyncedFile(app, name)))
-    throw new Refusal('REFRESH_ACTIVE', `\`${name}\` is being looked at already`, { word: name });
+    throw new Refusal('REFRESH_ACTIVE', `“${name}” is being synced already.`, { word: name });
   const row = (await findFollowed(app, name))!;
   try {
     const person = await findPerson(app, { id: row.ownerId });
     if (!person)
-      throw new Refusal('NOT_ALLOWED', 'whoever followed it has left', { hint: 'save it anew, with your rights' });
+      throw new Refusal('NOT_ALLOWED', 'The owner of the synced file is deactivated.', { hint: 'Save it again with your permissions.' });
     const found = await fetchFile(app, row, async (file) => ({
       file,
       taken: await importFile(app, person, row, file),

@@ -11,32 +11,32 @@ export const templateRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/workbook-templates',
-    tag: 'Sending',
+    tag: 'Workbook templates',
     audience: 'person',
-    summary: 'Prepared workbooks',
+    summary: 'List workbook templates',
     handle: async ({ app, person }) => ({ templates: await seenTemplates(app, person) }),
   }),
   defineRoute({
     method: 'get',
     path: '/api/v1/workbook-templates/:name',
-    tag: 'Sending',
+    tag: 'Workbook templates',
     audience: 'person',
-    summary: 'A prepared workbook: its columns, and what a copy will not be as it was made',
+    summary: 'Get a workbook template with its columns and notes',
     params: named,
     handle: ({ app, person, params }) => requireTemplate(app, person, params.name),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/workbook-templates/:name',
-    tag: 'Sending',
+    tag: 'Workbook templates',
     audience: 'person',
-    summary: 'Load a prepared workbook; the rows of each copy go to the table or sheet named',
+    summary: 'Upload a workbook template; data goes to the named table or sheet',
     consumes: workbookType,
     params: named,
     query: Joi.object({
-      table: Joi.string().max(255).description('the table that is filled'),
-      sheet: Joi.string().max(31).description('the sheet that is filled, where it holds no table'),
-      file: Joi.string().max(255).default('workbook.xlsx').description('the name of the file'),
+      table: Joi.string().max(255).description('table for the data'),
+      sheet: Joi.string().max(31).description('sheet for the data, if there is no table'),
+      file: Joi.string().max(255).default('workbook.xlsx').description('file name'),
     }).xor('table', 'sheet'),
     handle: ({ app, ctx, person, params, query, origin }) =>
       loadTemplate(app, person, ctx.req, {
@@ -49,9 +49,9 @@ export const templateRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/workbook-templates/:name/file',
-    tag: 'Sending',
+    tag: 'Workbook templates',
     audience: 'person',
-    summary: 'The workbook as it was loaded',
+    summary: 'Download a workbook template',
     params: named,
     answer: { description: 'the workbook', type: workbookType },
     handle: async ({ app, ctx, person, params }) => {

@@ -9,8 +9,8 @@ import { findTemplate, listTemplates, putTemplate, templateBytes, type TemplateR
 const maxBytes = 20_000_000;
 
 const tooLarge = () =>
-  new Refusal('INPUT_TOO_LARGE', `a prepared workbook may have ${maxBytes / 1_000_000} MB`, {
-    hint: 'leave a few rows of data in it; the rows of each copy are put there later',
+  new Refusal('INPUT_TOO_LARGE', `A workbook template has at most ${maxBytes / 1_000_000} MB.`, {
+    hint: 'Keep a few sample rows; the rows of each copy are filled in later.',
   });
 
 /** Loads a prepared workbook as the next version of a template; one that cannot be filled safely changes nothing. */

@@ -35,7 +35,7 @@ const bounds = Joi.object({
     .trim()
     .min(1)
     .max(200)
-    .description('by which the common directory knows it: ID tokens for it are exchanged'),
+    .description('client ID at the identity provider, for token exchange'),
 });
 
 const clientBody = bounds.keys({
@@ -58,7 +58,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Programs of yours, and those that reach reports of yours',
+    summary: 'List clients that you own or that can view your reports',
     handle: async ({ app, person }) => ({ clients: (await clientsOf(app, person)).map(shownClient) }),
   }),
   defineRoute({
@@ -66,7 +66,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'A program, with its bounds',
+    summary: 'Get a client',
     params: Joi.object({ id: thing.required() }),
     async handle({ app, person, params }) {
       const mine = await clientsOf(app, person);
@@ -81,7 +81,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Register a client under a name that none has; answers its secret once',
+    summary: 'Create a client with a new name; its secret is returned once',
     status: 201,
     body: clientBody.keys({ id: thing.required() }),
     handle({ app, person, body, origin: from }) {
@@ -95,10 +95,10 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients/:id/rotate-secret',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Give a client a new secret; the one before holds beside it for a while',
+    summary: 'Rotate the secret of a client; the previous one stays valid for a while',
     params: Joi.object({ id: thing.required() }),
     body: Joi.object({
-      hours: Joi.number().min(0).max(720).default(24).description('how long the one before holds; 0 ends it at once'),
+      hours: Joi.number().min(0).max(720).default(24).description('hours that the previous secret stays valid; 0 revokes it at once'),
     }).default({ hours: 24 }),
     handle: ({ app, person, params, body, origin: from }) =>
       renewSecret(app, person, params.id, { hours: body.hours, origin: from }),
@@ -108,7 +108,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Change a client, whose secret stays; or register one, which answers its secret once',
+    summary: 'Save a client; the secret of a new one is returned once',
     params: Joi.object({ id: thing.required() }),
     body: clientBody,
     handle({ app, person, params, body, origin: from }) {
@@ -122,7 +122,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/clients/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'End a client; its tokens count no more',
+    summary: 'Revoke a client and its tokens',
     status: 204,
     params: Joi.object({ id: thing.required() }),
     async handle({ app, person, params, origin: from }) {
@@ -135,10 +135,10 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/tokens',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Tokens to reports of yours, and those that you handed out, newest first; 200 at once',
+    summary: 'List access tokens, newest first, 200 per page',
     query: Joi.object({
-      after: Joi.string().max(400).description('“next” of the page before'),
-      living: Joi.boolean().default(false).description('those that still count, alone'),
+      after: Joi.string().max(400).description('“next” of the previous page'),
+      living: Joi.boolean().default(false).description('only valid tokens'),
     }),
     handle: ({ app, person, query: { after, living } }) =>
       tokensOf(app, person, { isLiving: living, ...(after === undefined ? {} : { after }) }),
@@ -148,7 +148,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/tokens',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Mint a token on behalf of a client, to try a placement',
+    summary: 'Create a token for a client, to test a placement',
     status: 201,
     body: Joi.object({
       client: thing.required(),
@@ -172,7 +172,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/tokens/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Revoke a token and all that were made of it',
+    summary: 'Revoke a token and all tokens derived from it',
     status: 204,
     params: Joi.object({ id: Joi.string().guid().required() }),
     async handle({ app, person, params, origin: from }) {
@@ -185,7 +185,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/signing-keys',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'The keys that tokens are signed with, newest first',
+    summary: 'List signing keys, newest first',
     handle: async ({ app, person }) => ({ keys: await showKeys(app, person) }),
   }),
   defineRoute({
@@ -193,7 +193,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/signing-keys',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Make a new signing key; the old ones verify for a day more',
+    summary: 'Create a signing key; earlier ones verify tokens for one more day',
     status: 201,
     body: Joi.object({
       algorithm: Joi.string()
@@ -207,7 +207,7 @@ export const clientRoutes: Route[] = [
     path: '/api/v1/signing-keys/:id',
     tag: 'Tokens',
     audience: 'person',
-    summary: 'Take a signing key out at once; every token that it signed counts no more',
+    summary: 'Delete a signing key; all tokens that it signed become invalid',
     status: 204,
     params: Joi.object({ id: Joi.string().guid().required() }),
     async handle({ app, person, params, origin: from }) {

@@ -106,12 +106,12 @@ function credentials(ctx: Context, form: ClientForm): Credentials {
   }
   throw new Refusal(
     'CLIENT_INVALID',
-    'the client must authenticate in one way: by HTTP Basic, by client_id and client_secret, or by a client_assertion',
+    'The client must authenticate in one way: HTTP Basic, client_id and client_secret, or client_assertion.',
   );
 }
 
 /** Alike for an unknown client, a wrong secret and a client that was revoked. */
-const notKnown = () => new Refusal('CLIENT_INVALID', 'the client or its secret is wrong');
+const notKnown = () => new Refusal('CLIENT_INVALID', 'The client ID or secret is wrong.');
 
 async function checkAssertion(app: App, client: ClientRow | undefined, assertion: string): Promise<boolean> {
   if (!client?.publicKeys) return false;
@@ -203,10 +203,10 @@ async function giveReach(
     if (mayPassOn(right, level)) given.push({ holder, thing: { kind: 'report', name }, level });
     else if (right === undefined) throw notFound('report', name, []);
     else if (!isAtLeast(permissionOf(held, [holder], { kind: 'report', name }), level))
-      throw new Refusal('NOT_ALLOWED', `you may not give a program the right to ${level} \`${name}\``, {
+      throw new Refusal('NOT_ALLOWED', `You cannot grant a client “${level}” on “${name}”.`, {
         pointer: '/reports',
         word: name,
-        hint: 'whoever owns the report gives it to the program first',
+        hint: 'An owner of the report must grant it to the client first.',
       });
     for (const dataset of Object.keys((await findEdition(app, name)).definition.datasets)) datasets.add(dataset);
   }
@@ -219,7 +219,7 @@ async function giveReach(
 /** Speaking for persons opens what each of them may see: an administrator alone gives a program that. */
 function requireNaming(person: PersonViewer, bounds: ClientBounds): void {
   if (!bounds.mayNamePersons || person.isAdministrator) return;
-  throw new Refusal('NOT_ALLOWED', 'only an administrator lets a program ask on behalf of persons', {
+  throw new Refusal('NOT_ALLOWED', 'Only an administrator can let a client act for users.', {
     pointer: '/mayNamePersons',
   });
 }
@@ -240,7 +240,7 @@ async function checkKeys(app: App, bounds: ClientBounds): Promise<void> {
   }
   for (const key of bounds.mustFilter ?? []) {
     if (!keys.has(key))
-      throw new Refusal('INPUT_INVALID', `no dataset of these reports has the key \`${key}\``, {
+      throw new Refusal('INPUT_INVALID', `No dataset of these reports has the shared key “${key}”.`, {
         pointer: '/mustFilter',
         word: key,
         ...suggest(key, keys),
@@ -284,14 +284,14 @@ export async function renewSecret(
     const held = await holdClient(app, id);
     if (held?.state !== 'active') throw notFound('client', id, []);
     if (held.publicKeys)
-      throw new Refusal('INPUT_INVALID', `\`${id}\` signs with a key of its own and has no secret`, { pointer: 'id' });
+      throw new Refusal('INPUT_INVALID', `Client “${id}” authenticates with its own key and has no secret.`, { pointer: 'id' });
     const change = {
       secretFingerprint: fingerprint(secret),
       formerFingerprint: held.secretFingerprint,
       formerUntil,
     };
     await putClient(app, { ...held, ...change });
-    const entry = { who: person.email, what: 'client secret renewed', thing: `client ${id}`, origin };
+    const entry = { who: person.email, what: 'client secret rotated', thing: `client ${id}`, origin };
     await remember(app, { ...entry, after: { formerUntil } });
   });
   return { id, secret, formerUntil };
@@ -330,9 +330,9 @@ export async function saveClient(
     const living = held?.state === 'active' ? held : undefined;
     // Only somebody who may know of it gets so far.
     if (client.isNew && living)
-      throw new Refusal('NAME_TAKEN', `there is a client \`${client.id}\` already`, {
+      throw new Refusal('NAME_TAKEN', `A client named “${client.id}” already exists.`, {
         word: client.id,
-        hint: 'change it, or give it a new secret, by the verbs for that',
+        hint: 'Update it, or rotate its secret.',
       });
     const { secret: made, ...signing } = signingOf(living, client);
     await putClient(app, { id: client.id, title: client.title, bounds: client.bounds, state: 'active', ...signing });
@@ -360,6 +360,6 @@ export async function endClient(app: App, person: PersonViewer, id: string, orig
   await app.records.transaction(async () => {
     await closeClient(app, id);
     await removeClientGrants(app, id, { names: [] });
-    await remember(app, { who: person.email, what: 'client ended', thing: `client ${id}`, origin });
+    await remember(app, { who: person.email, what: 'client revoked', thing: `client ${id}`, origin });
   });
 }

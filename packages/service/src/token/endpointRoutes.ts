@@ -34,13 +34,13 @@ interface TokenForm extends ClientForm {
 
 function readDetails(text: string | undefined): unknown {
   if (text === undefined)
-    throw new Refusal('INPUT_INVALID', 'authorization_details is missing', { pointer: 'authorization_details' });
+    throw new Refusal('INPUT_INVALID', 'authorization_details is missing.', { pointer: 'authorization_details' });
   try {
     return JSON.parse(text);
   } catch (cause) {
     throw new Refusal(
       'INPUT_INVALID',
-      'authorization_details is not JSON',
+      'authorization_details is not valid JSON.',
       { pointer: 'authorization_details' },
       { cause },
     );
@@ -51,7 +51,7 @@ function readDetails(text: string | undefined): unknown {
 function checkAudience(app: App, form: TokenForm): void {
   const other = [form.audience, form.resource].find((one) => one !== undefined && one !== app.settings.publicUrl);
   if (other !== undefined)
-    throw new Refusal('INPUT_INVALID', `tokens are for ${app.settings.publicUrl}, not for \`${other.slice(0, 100)}\``, {
+    throw new Refusal('INPUT_INVALID', `Tokens are for ${app.settings.publicUrl}, not for “${other.slice(0, 100)}”.`, {
       pointer: 'audience',
     });
 }
@@ -66,7 +66,7 @@ async function exchange(app: App, ctx: Context, form: TokenForm): Promise<object
   if (form.subject_token === undefined || types.some((one) => one !== accessTokenType && one !== jwtType))
     throw new Refusal(
       'INPUT_INVALID',
-      `an exchange needs subject_token, of the type ${accessTokenType} or ${idTokenType}`,
+      `A token exchange needs subject_token of type ${accessTokenType} or ${idTokenType}.`,
       {
         pointer: 'subject_token_type',
       },
@@ -94,7 +94,7 @@ async function answerTokenRequest(app: App, ctx: Context, form: TokenForm): Prom
   if (form.grant_type === exchangeGrant) return exchange(app, ctx, form);
   const client = await authenticateClient(app, ctx, form);
   if (form.grant_type !== 'client_credentials') {
-    throw new Refusal('GRANT_UNSUPPORTED', `grant_type must be client_credentials or ${exchangeGrant}`, {
+    throw new Refusal('GRANT_UNSUPPORTED', `grant_type must be client_credentials or ${exchangeGrant}.`, {
       pointer: 'grant_type',
     });
   }
@@ -143,7 +143,7 @@ export const endpointRoutes: Route[] = [
     ...oauthEndpoint,
     path: '/oauth/token',
     tag: 'OAuth',
-    summary: 'Access token by client credentials, or narrowed in exchange for another (RFC 6749, RFC 8693, RFC 9396)',
+    summary: 'Issue an access token by client credentials or token exchange (RFC 6749, RFC 8693, RFC 9396)',
     body: form,
     async handle({ app, ctx, body }) {
       ctx.set('Cache-Control', 'no-store');
@@ -154,7 +154,7 @@ export const endpointRoutes: Route[] = [
     ...oauthEndpoint,
     path: '/oauth/revoke',
     tag: 'OAuth',
-    summary: 'Revoke an access token and all that were made of it (RFC 7009)',
+    summary: 'Revoke an access token and all tokens derived from it (RFC 7009)',
     body: form,
     async handle({ app, ctx, body }) {
       ctx.set('Cache-Control', 'no-store');
@@ -169,7 +169,7 @@ export const endpointRoutes: Route[] = [
     ...oauthEndpoint,
     path: '/oauth/introspect',
     tag: 'OAuth',
-    summary: 'Whether a token still counts (RFC 7662)',
+    summary: 'Introspect a token (RFC 7662)',
     body: form,
     async handle({ app, ctx, body }) {
       ctx.set('Cache-Control', 'no-store');
@@ -196,7 +196,7 @@ export const endpointRoutes: Route[] = [
     path: '/oauth/keys',
     tag: 'OAuth',
     audience: 'anyone',
-    summary: 'Public keys that tokens are signed with (RFC 7517)',
+    summary: 'Get the public signing keys (RFC 7517)',
     handle: async ({ app }) => (await signingKeys(app)).published,
   }),
   defineRoute({
@@ -204,7 +204,7 @@ export const endpointRoutes: Route[] = [
     path: '/.well-known/oauth-authorization-server',
     tag: 'OAuth',
     audience: 'anyone',
-    summary: 'Metadata (RFC 8414)',
+    summary: 'Get the server metadata (RFC 8414)',
     async handle({ app }) {
       const { publicUrl } = app.settings;
       return {

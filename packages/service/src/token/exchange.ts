@@ -27,9 +27,9 @@ export async function exchangeToken(
 ): Promise<IssuedToken> {
   const held = await tokenViewer(app, given.subjectToken);
   // Another client's token looks like none.
-  if (held.clientId !== client.id) throw new Refusal('TOKEN_INVALID', 'the access token is not valid here');
+  if (held.clientId !== client.id) throw new Refusal('TOKEN_INVALID', 'The access token is not valid.');
   if (held.keyThumbprint !== undefined && held.keyThumbprint !== given.keyThumbprint)
-    throw new Refusal('PROOF_INVALID', 'the token is bound to a key; prove that you hold it');
+    throw new Refusal('PROOF_INVALID', 'The token is bound to a key: send a DPoP proof.');
   requireProof(client, given.keyThumbprint);
   const wish = withScope(given.asked === undefined ? {} : readNarrowing(given.asked), given.scope);
   const details = narrowDetails(held.details, wish);
@@ -39,9 +39,9 @@ export async function exchangeToken(
   await signingKeys(app);
   return app.records.transaction(async () => {
     const line = await holdToken(app, held.tokenId);
-    if (!line) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
+    if (!line) throw new Refusal('TOKEN_REVOKED', 'The access token was revoked.');
     if (line.depth > maxExchanges)
-      throw new Refusal('TOKEN_SCOPE_EXCEEDED', `a token may be exchanged ${maxExchanges} times in a row`);
+      throw new Refusal('TOKEN_SCOPE_EXCEEDED', `A token can be exchanged at most ${maxExchanges} times in a row.`);
     const left = Math.floor((line.token.expiresAt.getTime() - app.now()) / 1000);
     const lifetimeSeconds = Math.max(1, Math.min(left, client.bounds.maxLifetimeSeconds));
     const { keyThumbprint } = given;

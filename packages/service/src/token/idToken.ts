@@ -22,13 +22,13 @@ export interface IdTokenExchange {
 export async function exchangeIdToken(app: App, client: ClientRow, given: IdTokenExchange): Promise<IssuedToken> {
   const { directoryId } = client.bounds;
   if (directoryId === undefined)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'this client exchanges no ID tokens', {
-      hint: 'say by which name the directory knows it',
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'This client cannot exchange ID tokens.', {
+      hint: 'Set its client ID at the identity provider.',
     });
   const person = await app.things.personBehind(given.idToken, directoryId);
   const details = readAuthorizationDetails(given.asked);
   if (details.person !== undefined && details.person.toLowerCase() !== person.email)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the ID token is of somebody else than the person who is asked for', {
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The ID token belongs to a different user than the one requested.', {
       pointer: 'person',
     });
   const named = { ...client, bounds: { ...client.bounds, mayNamePersons: true } };

@@ -87,7 +87,7 @@ export function signingKeys(app: App): Promise<Keys> {
 }
 
 function requireAdministrator(person: PersonViewer): void {
-  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'only administrators see to the signing keys');
+  if (!person.isAdministrator) throw new Refusal('NOT_ALLOWED', 'Only administrators can manage signing keys.');
 }
 
 export async function showKeys(app: App, person: PersonViewer): Promise<ShownSigningKey<Date>[]> {
@@ -117,7 +117,7 @@ export async function rotateKeys(app: App, person: PersonViewer, algorithm: Toke
     for (const old of before) await retireKey(app, old.id, new Date(signsFrom + overlapMs));
     await remember(app, {
       who: person.email,
-      what: 'signing key made',
+      what: 'signing key created',
       thing: `key ${key.id}`,
       origin,
       after: { algorithm },
@@ -133,7 +133,7 @@ export async function dropKey(app: App, person: PersonViewer, id: string, origin
   if (!(await listKeys(app)).some((row) => row.id === id)) throw notFound('key', id, []);
   await app.records.transaction(async () => {
     await retireKey(app, id, new Date(app.now()));
-    await remember(app, { who: person.email, what: 'signing key taken out', thing: `key ${id}`, origin });
+    await remember(app, { who: person.email, what: 'signing key deleted', thing: `key ${id}`, origin });
   });
   loaded.delete(app);
 }

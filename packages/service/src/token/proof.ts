@@ -23,6 +23,6 @@ export async function proofOf(app: App, ctx: Context, token?: string): Promise<s
     ...(token === undefined ? {} : { tokenHash: createHash('sha256').update(token).digest('base64url') }),
   });
   const isNew = await useNonce(app, `proof ${thumbprint} ${id}`, new Date(app.now() + rememberedMs));
-  if (!isNew) throw new Refusal('PROOF_INVALID', 'the proof of possession was used before');
+  if (!isNew) throw new Refusal('PROOF_INVALID', 'The DPoP proof was used before.');
   return thumbprint;
 }

@@ -110,7 +110,7 @@ export async function checkDetails(app: App, details: ReportViewDetails, bounds?
         fixesByParameter(details, definition.parameters ?? [], key) ||
         [node, ...beside].some((one) => fixesKey(one, dataset, key));
       if (!isFixed)
-        throw new Refusal('TOKEN_NEEDS_FILTER', `this client must fix the key \`${key}\` of \`${name}\``, {
+        throw new Refusal('TOKEN_NEEDS_FILTER', `This client must fix the shared key “${key}” of dataset “${name}”.`, {
           pointer: `where/${name}`,
           word: key,
         });
@@ -199,8 +199,8 @@ export async function make(app: App, order: Order, save: (row: TokenRow) => Prom
 
 export function requireProof(client: ClientRow, keyThumbprint: string | undefined): void {
   if (client.bounds.requiresProof && keyThumbprint === undefined)
-    throw new Refusal('PROOF_INVALID', 'this client must prove that it holds its key', {
-      hint: 'send a DPoP header with the request',
+    throw new Refusal('PROOF_INVALID', 'This client must prove possession of its key.', {
+      hint: 'Send a DPoP header with the request.',
     });
 }
 
@@ -213,14 +213,14 @@ export function withScope<T extends { actions?: ReportViewDetails['actions'] }>(
   const words = scope.split(' ').filter((one) => one !== '');
   const unknown = words.find((one) => one !== 'view' && one !== 'export');
   if (unknown !== undefined || words.length === 0)
-    throw new Refusal('INPUT_INVALID', `\`${unknown ?? scope}\` is no scope; there is view and export`, {
+    throw new Refusal('INPUT_INVALID', `“${unknown ?? scope}” is not a scope. Scopes: view, export.`, {
       pointer: 'scope',
       word: unknown ?? scope,
     });
   const actions = words as ('view' | 'export')[];
   const kept = details.actions ? details.actions.filter((one) => actions.includes(one)) : actions;
   if (kept.length === 0)
-    throw new Refusal('INPUT_INVALID', 'scope and actions have nothing in common', { pointer: 'scope' });
+    throw new Refusal('INPUT_INVALID', 'Scope and actions have nothing in common.', { pointer: 'scope' });
   return { ...details, actions: kept };
 }
 
@@ -265,7 +265,7 @@ async function viewerOf(
   const { details } = token;
   const person = details.person === undefined ? undefined : await findPerson(app, { email: details.person });
   if (details.person !== undefined && !person)
-    throw new Refusal('TOKEN_REVOKED', 'the person behind the access token has left');
+    throw new Refusal('TOKEN_REVOKED', 'The user of the access token is deactivated.');
   return {
     kind: 'client',
     clientId: token.clientId,
@@ -303,7 +303,7 @@ export async function heldToken(app: App, jwt: string): Promise<TokenViewer> {
     now: app.now(),
   });
   const living = await livingToken(app, claims.jti, claims.client_id);
-  if (!living) throw new Refusal('TOKEN_REVOKED', 'the access token was revoked');
+  if (!living) throw new Refusal('TOKEN_REVOKED', 'The access token was revoked.');
   noteUse(app, 'access token', claims.jti);
   const { origins = [] } = living.client.bounds;
   const viewer = await viewerOf(app, {
@@ -376,10 +376,10 @@ function readCursor(text: string): { issuedAt: Date; id: string } {
   } catch {
     // Told below, as every other text that is no cursor.
   }
-  throw new Refusal('INPUT_INVALID', 'This is not where a page of tokens begins.', {
+  throw new Refusal('INPUT_INVALID', 'No page of tokens starts here.', {
     pointer: '/after',
     word: text.slice(0, 60),
-    hint: 'Take “next” of the page before.',
+    hint: 'Use “next” of the previous page.',
   });
 }
 

@@ -55,10 +55,10 @@ export async function requireBudget(app: App, thing: { kind: 'report' | 'dataset
   if (!spent) return;
   throw new Refusal(
     'USAGE_LIMIT',
-    `the folder \`${spent.folder}\` has ${usageText(spent)}; nothing planned starts in it`,
+    `Folder “${spent.folder}” has reached its usage limit: ${usageText(spent)}. Scheduled work does not start.`,
     {
       word: spent.folder,
-      hint: `it goes on ${spent.per === 'day' ? 'tomorrow' : 'next month'}, or its owners raise the limit: underbell usage limit ${spent.folder}`,
+      hint: `It starts again ${spent.per === 'day' ? 'tomorrow' : 'next month'}, or an owner raises the limit: underbell usage limit ${spent.folder}`,
     },
   );
 }
@@ -141,7 +141,7 @@ function letter(app: App, counted: CountedCosts, to: string) {
       : `At ${stopSeconds} s its bursts and refreshes stop.`;
   return {
     to,
-    subject: `Costs of the folder ${folder}${isStopped ? ': stopped' : ''}`,
+    subject: `Usage limit ${isStopped ? 'reached' : 'near'}: folder ${folder}${isStopped ? ' (blocked)' : ''}`,
     text: `The folder “${folder}” has ${usageText(counted)}. It is counted anew ${counted.per === 'day' ? 'tomorrow' : 'next month'}. ${what}\n\nWhat it was used for: ${app.settings.publicUrl}/console/usage\n`,
   };
 }

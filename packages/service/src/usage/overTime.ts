@@ -23,10 +23,10 @@ const added = (one: StretchSum | undefined, other: StretchSum): StretchSum => ({
 export async function costsOverTime(app: App, wish: Parameters<typeof sumStretches>[1]): Promise<CostsOverTime> {
   const { per, by, from, to } = wish;
   if (to.getTime() - from.getTime() > mostStretches * stretchMs[per])
-    throw new Refusal('INPUT_INVALID', `these are more than ${mostStretches} ${per}s`, {
+    throw new Refusal('INPUT_INVALID', `These are more than ${mostStretches} ${per}s.`, {
       pointer: 'per',
       word: per,
-      hint: per === 'month' ? 'ask for fewer years' : 'ask for longer stretches, or fewer days',
+      hint: per === 'month' ? 'Request fewer years.' : 'Use longer intervals, or fewer days.',
     });
   const rows = await sumStretches(app, wish);
   const totals = new Map<string, number>();

@@ -15,8 +15,8 @@ const usualDays = 30;
 async function requireSight(app: App, person: PersonViewer, wish: { report?: string; burst?: string }): Promise<void> {
   if (person.isAdministrator) return;
   if (wish.report === undefined && wish.burst === undefined)
-    throw new Refusal('NOT_ALLOWED', 'the costs of everything are for administrators', {
-      hint: 'name a report or burst that you may change',
+    throw new Refusal('NOT_ALLOWED', 'Only administrators can see all usage.', {
+      hint: 'Specify a report or burst that you can edit.',
     });
   if (wish.report !== undefined) await requireRight(app, person, 'edit', 'report', wish.report);
   if (wish.burst !== undefined) await requireRight(app, person, 'edit', 'burst', wish.burst);
@@ -30,8 +30,8 @@ const limitBody = Joi.object({
 });
 
 const over = {
-  from: Joi.date().iso().description('30 days ago when left out'),
-  to: Joi.date().iso().description('now when left out'),
+  from: Joi.date().iso().description('default: 30 days ago'),
+  to: Joi.date().iso().description('default: now'),
   report: thing,
   burst: thing,
 };
@@ -40,9 +40,9 @@ export const meterRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/usage/over-time',
-    tag: 'Meter',
+    tag: 'Usage',
     audience: 'person',
-    summary: 'What views, refreshes and deliveries cost along time, by hour, day or month',
+    summary: 'Get usage by hour, day or month',
     query: Joi.object({
       per: Joi.string()
         .valid(...usageIntervals)
@@ -63,26 +63,26 @@ export const meterRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/usage-limits',
-    tag: 'Meter',
+    tag: 'Usage',
     audience: 'person',
-    summary: 'How much computing folders may take, and what they have used',
+    summary: 'List usage limits of folders with their current use',
     handle: async ({ app, person }) => ({ limits: await showLimits(app, person) }),
   }),
   defineRoute({
     method: 'put',
     path: '/api/v1/usage-limits',
-    tag: 'Meter',
+    tag: 'Usage',
     audience: 'person',
-    summary: 'Set how much computing the things of a folder may take',
+    summary: 'Set the usage limit of a folder',
     body: limitBody,
     handle: ({ app, person, body, origin }) => saveLimit(app, person, readCostLimit(body), origin),
   }),
   defineRoute({
     method: 'delete',
     path: '/api/v1/usage-limits/:folder',
-    tag: 'Meter',
+    tag: 'Usage',
     audience: 'person',
-    summary: 'Take a folder’s limit away',
+    summary: 'Remove the usage limit of a folder',
     params: Joi.object({ folder: thing.required() }),
     async handle({ app, person, params, origin }) {
       await dropLimit(app, person, params.folder, origin);
@@ -92,9 +92,9 @@ export const meterRoutes: Route[] = [
   defineRoute({
     method: 'get',
     path: '/api/v1/usage',
-    tag: 'Meter',
+    tag: 'Usage',
     audience: 'person',
-    summary: 'What views, refreshes and deliveries cost, added up',
+    summary: 'Get total usage of views, refreshes and deliveries',
     query: Joi.object({
       by: Joi.string()
         .valid(...meterGroups)

@@ -18,7 +18,7 @@ function parameterNamed(view: PreparedView, name: string): Parameter {
   const found = all.find((one) => one.name === name);
   if (found) return found;
   const names = all.map((one) => one.name);
-  throw new Refusal('PARAMETER_UNKNOWN', `the report has no parameter \`${name}\``, {
+  throw new Refusal('PARAMETER_UNKNOWN', `The report has no parameter “${name}”.`, {
     word: name,
     ...suggest(name, names),
   });
@@ -82,7 +82,7 @@ export async function offeredValues(
 export async function filterWords(app: App, view: PreparedView, column: string | undefined, starts: string) {
   // Who looks by a public link sees what its figures show, not what else the datasets hold.
   if ((view.viewing.viewer as Partial<TokenViewer>).isPublic)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'a public link offers no filter of one’s own');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'A public link has no reader filter.');
   const shapes = [...view.revisions.values()].map((revision) => ({
     revision,
     filter: effectiveFilterOf({ ...withoutOwn(view.viewing), choices: [] }, revision.shape),

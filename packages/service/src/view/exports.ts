@@ -36,7 +36,7 @@ export interface RowWindow {
 function dataFigure(view: PreparedView, name: string): DataFigure {
   const figure = findFigure(view.viewing.page, name);
   if (asksData(figure)) return figure;
-  throw new Refusal('FIGURE_UNKNOWN', `the figure \`${name}\` has no rows`, { word: name });
+  throw new Refusal('FIGURE_UNKNOWN', `Figure “${name}” has no rows.`, { word: name });
 }
 
 function planOf(view: PreparedView, figure: DataFigure) {
@@ -52,7 +52,7 @@ export async function readWindow(app: App, view: PreparedView, window: RowWindow
   const figure = dataFigure(view, window.figure);
   const { main, request } = planOf(view, figure);
   if (figure.kind !== 'table')
-    throw new Refusal('FIGURE_UNKNOWN', `\`${window.figure}\` is no table`, { word: window.figure });
+    throw new Refusal('FIGURE_UNKNOWN', `Figure “${window.figure}” is not a table.`, { word: window.figure });
   const order = sorted(main, window.sort);
   const cap = figure.limit ?? Number.MAX_SAFE_INTEGER;
   const count = Math.min(window.count, Math.max(0, cap - window.from));
@@ -69,7 +69,7 @@ export async function readWindow(app: App, view: PreparedView, window: RowWindow
 function sorted(main: FigureQuery, sort: RowWindow['sort']): FigureQuery['order'] {
   if (!sort) return main.order;
   if (!main.columns.some((one) => one.name === sort.by))
-    throw new Refusal('INPUT_INVALID', `the table does not show \`${sort.by}\``, {
+    throw new Refusal('INPUT_INVALID', `The table does not show “${sort.by}”.`, {
       pointer: '/sort/by',
       word: sort.by,
     });
@@ -82,13 +82,13 @@ export async function requireExport(app: App, view: PreparedView): Promise<void>
   const { viewer, report } = view.viewing;
   // Let in to a place alone, one has no right on the report that could be told.
   if (view.right !== undefined && !isAtLeast(view.right, 'export'))
-    throw new Refusal('NOT_ALLOWED', 'you may look at this here, not take it away', {
-      hint: 'ask whoever owns it for the right to export',
+    throw new Refusal('NOT_ALLOWED', 'You do not have permission to export this.', {
+      hint: 'Ask an owner for “export”.',
     });
   if (viewer.kind === 'person') return void (await requireRight(app, viewer, 'export', 'report', report.name));
   if ((viewer as TokenViewer).details.actions.includes('export')) return;
-  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token does not allow taking figures away', {
-    hint: 'it needs the action `export`',
+  throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'This access token does not allow export.', {
+    hint: 'Request a token with the action “export”.',
   });
 }
 
@@ -203,9 +203,9 @@ export async function exportView(
   const wanted = figure ? [dataFigure(view, figure)] : dataFigures(view).filter((one) => one.kind !== 'text');
   if (format === 'csv') {
     if (!figure)
-      throw new Refusal('INPUT_INVALID', 'CSV holds one figure, not a page', {
+      throw new Refusal('INPUT_INVALID', 'CSV holds one figure, not a page.', {
         pointer: '/figure',
-        hint: 'say which figure, or take XLSX',
+        hint: 'Specify a figure, or use XLSX.',
       });
     return done(Buffer.from(toCsv(await wholeResult(app, view, wanted[0]!), view.taste.timeZone)));
   }

@@ -18,24 +18,24 @@ import { revisionFor, type PreparedView, type ViewRequest } from './prepare.ts';
 
 const text = Joi.string().max(16_384);
 export const viewWords = {
-  page: Joi.string().max(60).description('a page by its readable name'),
-  where: text.description('CQL2 text; can only narrow'),
+  page: Joi.string().max(60).description('name of a page'),
+  where: text.description('filter as CQL2 text; it can only remove rows'),
   choose: Joi.array()
     .items(text)
     .single()
     .max(60)
-    .description('figure:value, a mark picked in a figure; repeated for several'),
+    .description('selection as figure:value; repeat for several'),
   drill: Joi.array()
     .items(text)
     .single()
     .max(20)
-    .description('figure:value, a mark opened in a figure; one for each level'),
-  without: Joi.array().items(Joi.string().max(63)).single().max(30).description('parameters without their default'),
+    .description('drill-down as figure:value; one per level'),
+  without: Joi.array().items(Joi.string().max(63)).single().max(30).description('parameters whose default is unset'),
   record: Joi.array()
     .items(text)
     .single()
     .max(30)
-    .description('field:value of the record beside it, for `record(…)` in a placement’s filter; repeated for several'),
+    .description('record field as field:value, for record() in filters; repeat for several'),
 };
 
 const rawParameter = Joi.alternatives(
@@ -80,7 +80,7 @@ function readChoices(choose: readonly string[]): ViewRequest['choices'] {
   const byFigure = new Map<string, string[]>();
   for (const one of choose) {
     const at = one.indexOf(':');
-    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${one}\` is not figure:value`, { pointer: 'choose', word: one });
+    if (at < 1) throw new Refusal('INPUT_INVALID', `“${one}” is not figure:value.`, { pointer: 'choose', word: one });
     const figure = one.slice(0, at);
     byFigure.set(figure, [...(byFigure.get(figure) ?? []), one.slice(at + 1)]);
   }
@@ -93,9 +93,9 @@ export function readRecord(fields: readonly string[]): Record<string, string> {
   for (const one of fields) {
     const at = one.indexOf(':');
     const name = one.slice(0, at);
-    if (at < 1) throw new Refusal('INPUT_INVALID', `\`${one}\` is not field:value`, { pointer: 'record', word: one });
+    if (at < 1) throw new Refusal('INPUT_INVALID', `“${one}” is not field:value.`, { pointer: 'record', word: one });
     if (Object.hasOwn(record, name))
-      throw new Refusal('INPUT_INVALID', `the record says \`${name}\` twice`, { pointer: 'record', word: name });
+      throw new Refusal('INPUT_INVALID', `The record has field “${name}” twice.`, { pointer: 'record', word: name });
     Object.defineProperty(record, name, { value: one.slice(at + 1), enumerable: true });
   }
   return record;
@@ -159,8 +159,8 @@ export interface Instead {
 
 /** What the listener has: by it the service sees whether something changed before anybody listened. */
 const shownWords = {
-  since: Joi.array().items(text).single().max(100).description('dataset:revision that is shown; repeated for several'),
-  edition: Joi.number().integer().min(1).description('the edition that is shown'),
+  since: Joi.array().items(text).single().max(100).description('current version as dataset:version; repeat for several'),
+  edition: Joi.number().integer().min(1).description('current edition'),
 };
 
 type Known = ReadonlyMap<string, Pick<Revision, 'number' | 'isLive'>>;
@@ -192,14 +192,14 @@ export function pageRoutes(
   instead?: Instead,
 ): Route[] {
   const params = Joi.object({ name: thing.required() });
-  const about = { tag: 'Viewing', audience, params } as const;
+  const about = { tag: 'Views', audience, params } as const;
   return [
     defineRoute({
       ...about,
       method: 'get',
       path: `${base}/view`,
       isRemembered: true,
-      summary: `A page as ${what} may see it`,
+      summary: `Get a page with its data, under the permissions of ${what}`,
       query: viewQuery,
       async handle(asked) {
         const { app, ctx } = asked;
@@ -221,7 +221,7 @@ export function pageRoutes(
       path: `${base}/rows`,
       isForReaders: true,
       isRemembered: true,
-      summary: 'A window of a long table, in the order that the reader wants',
+      summary: 'Get a range of rows of a table, sorted',
       body: Joi.object({
         ...viewBody,
         figure: figureName.required(),
@@ -241,7 +241,7 @@ export function pageRoutes(
       path: `${base}/parameter-values`,
       isForReaders: true,
       isRemembered: true,
-      summary: 'Values to choose from for a parameter',
+      summary: 'List values of a parameter',
       body: Joi.object({
         ...viewBody,
         parameter: Joi.string().max(63).required(),
@@ -258,7 +258,7 @@ export function pageRoutes(
       path: `${base}/filter-suggestions`,
       isForReaders: true,
       isRemembered: true,
-      summary: 'What the reader’s own filter may name, and the values of one column',
+      summary: 'List the columns that a reader filter can use, or values of one column',
       body: Joi.object({
         ...viewBody,
         column: Joi.string().max(63),
@@ -275,7 +275,7 @@ export function pageRoutes(
       path: `${base}/export`,
       isForReaders: true,
       isRead: true,
-      summary: 'A figure, or the page, as a file; needs the right to export',
+      summary: 'Export a figure or the page as a file; requires the permission “export”',
       body: Joi.object({
         ...viewBody,
         figure: figureName,
@@ -294,7 +294,7 @@ export function pageRoutes(
       ...about,
       method: 'get',
       path: `${base}/events`,
-      summary: 'Server-sent events: tells when what the page shows has changed',
+      summary: 'Stream changes of the page and its data (server-sent events)',
       query: viewQuery.keys(shownWords),
       answer: { description: 'text/event-stream', type: 'text/event-stream' },
       async handle(asked) {

@@ -114,7 +114,7 @@ function chosenParameters(
     if (outside) {
       throw new Refusal(
         'TOKEN_SCOPE_EXCEEDED',
-        `\`${outside.parameter.name}\` is fixed by the ${outside.origin} and cannot be changed`,
+        `Parameter “${outside.parameter.name}” is fixed by the ${outside.origin} and cannot be changed.`,
         { pointer: outside.parameter.name, word: value.texts.join(', ') },
       );
     }
@@ -283,12 +283,12 @@ export function tokenBounds(
 ): Fixed {
   const { details } = viewer;
   if (details.report !== report.name)
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token is for another report');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The access token is for another report.');
   if (!details.actions.includes('view'))
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'the access token does not allow viewing');
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'This access token does not allow viewing.');
   const shown = page ?? report.pages[0]!.name;
   if (details.pages && !details.pages.includes(shown)) {
-    throw new Refusal('TOKEN_SCOPE_EXCEEDED', `the access token does not reach the page \`${shown}\``, {
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', `This access token does not include page “${shown}”.`, {
       pointer: 'page',
       word: shown,
       ...suggest(shown, details.pages),
@@ -306,9 +306,9 @@ export async function prepareReport(
 ): Promise<PreparedView> {
   const right = await requireRight(app, person, 'view', 'report', name);
   if (request.record !== undefined)
-    throw new Refusal('INPUT_INVALID', 'a whole report stands beside no record', {
+    throw new Refusal('INPUT_INVALID', 'A report cannot be opened with a record.', {
       pointer: 'record',
-      hint: 'a placement does, whose filter names fields of it',
+      hint: 'Use a placement with a record filter.',
     });
   return {
     ...(await prepare(app, { viewer: person, edition: await findEdition(app, name), request, fixed: [] })),

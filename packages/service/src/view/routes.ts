@@ -10,7 +10,7 @@ export const viewRoutes: Route[] = [
   ...pageRoutes('/api/v1/reports/:name', 'person', 'you', ({ app, params, person }, request) =>
     prepareReport(app, params.name, person, request),
   ),
-  pictureRoute('/api/v1/reports/:name', 'The first page of a report', async (app, person, name, languages) =>
+  pictureRoute('/api/v1/reports/:name', 'a report', async (app, person, name, languages) =>
     pictureOfView(app, await prepareReport(app, name, person, { parameters: {}, choices: [], languages })),
   ),
   defineRoute({
@@ -18,7 +18,7 @@ export const viewRoutes: Route[] = [
     path: '/api/v1/reports/:name/editions/:number/image',
     tag: 'Reports',
     audience: 'person',
-    summary: 'A page of an edition as a picture, as you may see it',
+    summary: 'Get a page of an edition as an image, under your permissions',
     params: Joi.object({ name: thing.required(), number: Joi.number().integer().min(1).required() }),
     query: Joi.object({ page: Joi.string().max(60) }),
     answer: { description: 'PNG, 1280 pixels across', type: 'image/png' },

@@ -69,10 +69,10 @@ export const pictureRoute = (
   defineRoute({
     method: 'get',
     path: `${base}/thumbnail`,
-    tag: 'Viewing',
+    tag: 'Views',
     audience: 'person',
     isRemembered: true,
-    summary: `${what} as a small picture, as you may see it`,
+    summary: `Get the thumbnail of ${what}, under your permissions`,
     params: Joi.object({ name: thing.required() }),
     answer: { description: 'SVG, 1280 units across', type: 'image/svg+xml' },
     async handle({ app, ctx, person, params }) {

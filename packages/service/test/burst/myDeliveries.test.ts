@@ -58,7 +58,7 @@ describe('copies that were sent to somebody', () => {
   it('stay on the list without a link once that is taken back, from the list of everything handed out too', async () => {
     const { body } = await small.house.call('GET', '/api/v1/active-access?kind=links%20of%20copies', { as: author });
     const [door] = (body as unknown as { open: { kind: string; id: string; to: string }[] }).open;
-    assert.equal(door!.to, 'whoever has a link');
+    assert.equal(door!.to, 'anyone with the link');
     const doors = [{ kind: door!.kind, id: door!.id }];
     const stranger = await small.house.call('POST', '/api/v1/active-access/revoke', { as: reader, body: { doors } });
     assert.equal((stranger.body as unknown as { ended: number }).ended, 0);

@@ -27,7 +27,6 @@ const emit = defineEmits<{ pick: [value: string, isAdding: boolean] }>();
 /** Fetched only where a page has one. */
 const PickerFigure = defineAsyncComponent(() => import('../picker/PickerFigure.vue'));
 
-const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replaceAll('`', '');
 const parameters = computed(() =>
   Object.fromEntries(props.answer.parameters.flatMap((one) => (one.words ? [[one.name, one.words]] : []))),
 );
@@ -41,8 +40,8 @@ const pick = (value: string, isAdding: boolean) => emit('pick', value, isAdding)
 
 <template>
   <div v-if="refusal" class="empty" :class="{ wrong: !isMasked }">
-    <p>{{ capitalised(refusal.message) }}.</p>
-    <p v-if="refusal.hint" class="hint">{{ capitalised(refusal.hint) }}</p>
+    <p>{{ refusal.message }}</p>
+    <p v-if="refusal.hint" class="hint">{{ refusal.hint }}</p>
   </div>
   <p v-else-if="figure.kind === 'text'" class="text">{{ fillText(figure.text, result, parameters, answer.taste) }}</p>
   <PickerFigure v-else-if="figure.kind === 'picker'" :figure="figure" :answer="answer" />

@@ -36,7 +36,7 @@ async function submit(): Promise<void> {
   <form v-else @submit.prevent="submit">
     <p>If you received this link from someone, you can request access.</p>
     <label>Reason <small>(optional)</small><textarea v-model="words" rows="2" maxlength="2000" /></label>
-    <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
+    <p v-if="failure" role="alert" class="failure">{{ failure }}</p>
     <button type="submit" :disabled="state === 'asking'">Request access</button>
   </form>
 </template>

@@ -40,7 +40,7 @@ async function submit(): Promise<void> {
   <form @submit.prevent="submit">
     <label>Email <input v-model="email" type="email" autocomplete="username" required /></label>
     <label>Password <input v-model="password" type="password" autocomplete="current-password" required /></label>
-    <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
+    <p v-if="failure" role="alert" class="failure">{{ failure }}</p>
     <button type="submit" :disabled="isBusy">Sign in</button>
     <p v-if="directory">or <a :href="directory">use single sign-on</a></p>
   </form>

@@ -21,7 +21,6 @@ const heading = computed(() => {
   return props.problem.code === 'NOT_FOUND' ? 'No access' : props.problem.title;
 });
 /** As a sentence, without its full stop. */
-const capitalised = (text: string) => text.charAt(0).toUpperCase() + text.slice(1).replace(/\.$/, '');
 const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
 </script>
 
@@ -40,16 +39,16 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
     </template>
     <RequestAccess v-else-if="problem.code === 'NOT_FOUND' && ask" :ask="ask" @retry="emit('retry')" />
     <template v-else-if="isQuiet">
-      <p>{{ capitalised(problem.detail.replaceAll('`', '“').replace(/“(?=[^“]*$)/, '”')) }}.</p>
-      <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}.</p>
+      <p>{{ problem.detail }}</p>
+      <p v-if="problem.hint" class="hint">{{ problem.hint }}</p>
     </template>
     <template v-else>
       <p>
-        {{ capitalised(problem.detail) }}.<template v-if="problem.position">
+        {{ problem.detail }}<template v-if="problem.position">
           (line {{ problem.position.line }}, column {{ problem.position.column }})</template
         >
       </p>
-      <p v-if="problem.hint" class="hint">{{ capitalised(problem.hint) }}.</p>
+      <p v-if="problem.hint" class="hint">{{ problem.hint }}</p>
       <p class="code">
         {{ problem.code }}<template v-if="problem.reference">, reference {{ problem.reference }}</template>
       </p>

@@ -43,7 +43,7 @@ async function post(): Promise<void> {
       ><input v-model="wantsPicture" type="checkbox" /> Include an image (only where all members see the same
       data)</label
     >
-    <p v-if="failure" role="alert" class="failure">{{ failure.charAt(0).toUpperCase() + failure.slice(1) }}.</p>
+    <p v-if="failure" role="alert" class="failure">{{ failure }}</p>
     <p class="acts">
       <button type="submit" :disabled="isBusy">Send</button>
       <button type="button" class="plain" @click="emit('close')">Cancel</button>

@@ -38,13 +38,13 @@ export async function checkNewPassword(password: string, known: readonly string[
   const weak = (message: string) =>
     new Refusal('PASSWORD_WEAK', message, {
       pointer: '/password',
-      hint: 'take several words that nobody would put together',
+      hint: 'Use a phrase of unrelated words.',
     });
-  if ([...password].length < minLength) throw weak(`a password has at least ${minLength} characters`);
-  if (password.length > maxLength) throw weak(`a password has at most ${maxLength} characters`);
+  if ([...password].length < minLength) throw weak(`A password has at least ${minLength} characters.`);
+  if (password.length > maxLength) throw weak(`A password has at most ${maxLength} characters.`);
   estimating ??= loadEstimate();
   const estimate = await estimating;
   // What is known about the person costs no guess: the rest must be worth guessing at.
   const rest = knownParts(known).reduce((text, part) => text.replaceAll(part, ''), password.toLowerCase());
-  if (estimate(rest) < minScore) throw weak('the password is easily guessed');
+  if (estimate(rest) < minScore) throw weak('The password is easy to guess.');
 }

@@ -203,8 +203,8 @@ export type MissedOutcome = 'started late' | 'skipped' | 'covered';
 
 export const missedWords: Readonly<Record<MissedOutcome, string>> = {
   'started late': 'started late',
-  skipped: 'skipped, as the schedule says',
-  covered: 'not started: a later start covers it',
+  skipped: 'skipped by the schedule',
+  covered: 'covered by a later run',
 };
 
 /** A time at which a burst did not start although it was due. `At`: an instant, a `Date` before it is sent. */

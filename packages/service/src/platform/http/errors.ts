@@ -12,9 +12,9 @@ export function asRefusal(error: unknown): Refusal | undefined {
   if (error instanceof ConnectionAcquireTimeoutError || isCollision(error)) return databaseBusy(error);
   if (isConnectionLost(error)) return databaseUnreachable(error);
   const status = (error as { status?: number; statusCode?: number }).status;
-  if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'the body is larger than allowed', {}, { cause: error });
-  if (status === 403 || status === 404) return new Refusal('NOT_FOUND', 'there is no such file', {}, { cause: error });
-  if (status === 400) return new Refusal('INPUT_INVALID', 'the body is not readable JSON', {}, { cause: error });
+  if (status === 413) return new Refusal('INPUT_TOO_LARGE', 'The body is larger than allowed.', {}, { cause: error });
+  if (status === 403 || status === 404) return new Refusal('NOT_FOUND', 'File not found.', {}, { cause: error });
+  if (status === 400) return new Refusal('INPUT_INVALID', 'The body is not valid JSON.', {}, { cause: error });
   return undefined;
 }
 
@@ -44,11 +44,11 @@ export function answerErrors(app: App) {
     try {
       await next();
       if (ctx.status === 404 && ctx.body === undefined) {
-        throw new Refusal('NOT_FOUND', `nothing answers ${ctx.method} ${ctx.path}`);
+        throw new Refusal('NOT_FOUND', `${ctx.method} ${ctx.path} does not exist.`);
       }
       if (ctx.status === 405) {
-        const hint = `possible here: ${ctx.response.get('Allow')}`;
-        throw new Refusal('METHOD_NOT_ALLOWED', `${ctx.method} is not possible on ${ctx.path}`, { hint });
+        const hint = `Allowed: ${ctx.response.get('Allow')}.`;
+        throw new Refusal('METHOD_NOT_ALLOWED', `${ctx.method} is not allowed on ${ctx.path}.`, { hint });
       }
     } catch (error) {
       const refusal = asRefusal(error);

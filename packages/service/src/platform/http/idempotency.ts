@@ -32,7 +32,7 @@ export function idempotencyKey(ctx: Context): string | undefined {
   const key = ctx.get('Idempotency-Key').replace(/^"(.*)"$/, '$1');
   if (key === '' || ['GET', 'HEAD', 'OPTIONS'].includes(ctx.method)) return undefined;
   if (keyPattern.test(key)) return key;
-  throw new Refusal('INPUT_INVALID', 'an idempotency key has 1 to 255 visible characters', {
+  throw new Refusal('INPUT_INVALID', 'An idempotency key has 1 to 255 visible characters.', {
     pointer: 'Idempotency-Key',
     word: key.slice(0, 60),
   });
@@ -99,9 +99,9 @@ async function answerBefore(
   const row = await begunBefore(app, id, longestMinutes);
   const about = { pointer: 'Idempotency-Key', word: key };
   if (row && row.request !== request)
-    throw new Refusal('IDEMPOTENCY_MISMATCH', 'this key came with another request', {
+    throw new Refusal('IDEMPOTENCY_MISMATCH', 'This idempotency key was used for another request.', {
       ...about,
-      hint: 'take a new key for every request',
+      hint: 'Use a new key for each request.',
     });
   if (row?.sealed && row.status !== null) {
     const kept = JSON.parse(app.vault.open(row.sealed, purpose)) as {
@@ -112,9 +112,9 @@ async function answerBefore(
     if (kept?.decisions) return { status: row.status, body: kept.body, decisions: kept.decisions };
   }
   if (row?.isOld || row?.sealed)
-    throw new Refusal('IDEMPOTENCY_UNKNOWN', 'the process that did this request ended before it answered', {
+    throw new Refusal('IDEMPOTENCY_UNKNOWN', 'The process stopped before it answered this request.', {
       ...about,
-      hint: 'look whether it was done; then ask again with another key',
+      hint: 'Check whether it was done, then repeat it with another key.',
     });
-  throw new Refusal('IDEMPOTENCY_ACTIVE', 'this request is still under way', { ...about, hint: 'ask again later' });
+  throw new Refusal('IDEMPOTENCY_ACTIVE', 'This request is still running.', { ...about, hint: 'Try again later.' });
 }

@@ -11,7 +11,7 @@ export function readInput(value: unknown, schema: Joi.Schema | undefined, part: 
   if (schema === undefined) {
     const names = part === 'body' || value === null || typeof value !== 'object' ? [] : Object.keys(value);
     if (names.length > 0)
-      throw new Refusal('OPTION_UNKNOWN', `the ${part} option \`${names[0]}\` is not known here`, {
+      throw new Refusal('OPTION_UNKNOWN', `Unknown ${part} option “${names[0]}”.`, {
         pointer: names[0],
         word: names[0],
       });

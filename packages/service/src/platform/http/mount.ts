@@ -50,7 +50,7 @@ function refuseCrossSite(app: App, ctx: Context): void {
   // Reached by another of its names, such as localhost: the page and the address it asks are still one.
   if (URL.canParse(origin) && new URL(origin).host === ctx.host) return;
   if (origin === '' && (site === '' || site === 'same-origin')) return;
-  throw new Refusal('CROSS_SITE', 'this request came from a page of another site');
+  throw new Refusal('CROSS_SITE', 'This request came from another site.');
 }
 
 /** How much JSON may come from somebody who is signed in, and from a stranger. */
@@ -85,7 +85,7 @@ async function readBody(route: Route, ctx: Context): Promise<unknown> {
   await parseBody(route, ctx);
   if (route.consumes !== undefined) {
     if (!ctx.is(route.consumes)) {
-      throw new Refusal('INPUT_INVALID', `send the content as ${route.consumes}`, {
+      throw new Refusal('INPUT_INVALID', `Send the content as ${route.consumes}.`, {
         pointer: 'Content-Type',
         word: ctx.get('Content-Type'),
       });
@@ -98,8 +98,8 @@ async function readBody(route: Route, ctx: Context): Promise<unknown> {
 /** Whoever came in by the word of a chat reads. @throws {Refusal} `NOT_ALLOWED` */
 function refuseChange(route: Route, person: PersonViewer | undefined): void {
   if (person?.cameBy !== 'chat' || route.method === 'get' || route.isForReaders) return;
-  throw new Refusal('NOT_ALLOWED', 'from within a chat nothing is changed here', {
-    hint: 'sign in to the console, or on the command line',
+  throw new Refusal('NOT_ALLOWED', 'Nothing can be changed from within a chat.', {
+    hint: 'Sign in to the console, or on the command line.',
   });
 }
 
@@ -125,8 +125,8 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       const client = route.audience === 'viewer' ? await identify.client(ctx) : undefined;
       const person = client === undefined && route.audience !== 'anyone' ? await identify.person(ctx) : undefined;
       if (route.audience !== 'anyone' && person === undefined && client === undefined) {
-        throw new Refusal('SIGN_IN_NEEDED', 'sign in first', {
-          hint: 'underbell sign-in, or /console/sign-in in a browser',
+        throw new Refusal('SIGN_IN_NEEDED', 'You must sign in.', {
+          hint: 'Use underbell sign-in, or /console/sign-in in a browser.',
         });
       }
       refuseChange(route, person);
@@ -138,7 +138,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
       const again = async () => {
         if (client) return { client: await identify.clientAgain(ctx) };
         const same = person && (await identify.person(ctx));
-        if (person && same?.id !== person.id) throw new Refusal('SIGN_IN_NEEDED', 'the session has ended');
+        if (person && same?.id !== person.id) throw new Refusal('SIGN_IN_NEEDED', 'The session has ended.');
         return same ? { person: same } : {};
       };
       const askers = askersOf(route, (params ?? {}) as { name?: string }, person, client);
@@ -154,7 +154,7 @@ export function mountRoutes(app: App, routes: readonly Route[], identify: Identi
         origin: ctx.ip,
         get person(): PersonViewer {
           if (person) return person;
-          throw new Refusal('SIGN_IN_NEEDED', 'sign in first');
+          throw new Refusal('SIGN_IN_NEEDED', 'You must sign in.');
         },
       };
       const handle = async () => {

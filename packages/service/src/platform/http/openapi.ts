@@ -27,7 +27,7 @@ const idempotencyHeader: JsonSchema = {
   name: 'Idempotency-Key',
   in: 'header',
   required: false,
-  description: 'the same request under the same key is done once; later ones get its answer',
+  description: 'Idempotency key: a repeated request with the same key is executed once and returns the first response',
   schema: { type: 'string', minLength: 1, maxLength: 255 },
 };
 
@@ -137,13 +137,13 @@ export function describeApi(routes: readonly Route[], publicUrl: string): JsonSc
       schemas: { Problem: problem },
       responses: {
         Problem: {
-          description: 'refused, with a stable code',
+          description: 'Rejected, with a stable code',
           content: { 'application/problem+json': { schema: { $ref: '#/components/schemas/Problem' } } },
         },
       },
       securitySchemes: {
         session: { type: 'apiKey', in: 'cookie', name: cookieName(publicUrl, 'session') },
-        sessionKey: { type: 'http', scheme: 'bearer', description: 'a key from POST /api/v1/session' },
+        sessionKey: { type: 'http', scheme: 'bearer', description: 'session token from POST /api/v1/session' },
         accessToken: {
           type: 'oauth2',
           flows: { clientCredentials: { tokenUrl: `${publicUrl}/oauth/token`, scopes: {} } },

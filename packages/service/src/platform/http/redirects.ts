@@ -47,9 +47,9 @@ export async function leadOn<T>(
   const now = await nameNow(app, { kind, name: given });
   if (now === undefined || !(await isShown({ kind, name: now }))) return work();
   if (isChange)
-    throw new Refusal('NAME_TAKEN', `\`${given}\` was the name of another ${kind}; nothing was changed`, {
+    throw new Refusal('NAME_TAKEN', `“${given}” is a redirect to another ${kind}. Nothing was changed.`, {
       word: given,
-      hint: 'say its name of today, or let go of the former name first',
+      hint: 'Use the current name, or delete the redirect.',
     });
   params[parameter] = now;
   return work();
