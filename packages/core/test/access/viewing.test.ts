@@ -132,7 +132,7 @@ describe('viewingBefore', () => {
       assert.ok(found.includes('sailed on is between 1 October 2026 and 31 October 2026'), origin);
     }
     const none = viewingBefore(viewing({ chosen: [] }), sailings, 'period before', 'en-GB');
-    assert.equal(none, 'not compared: no period is chosen');
+    assert.equal(none, 'not compared: no period is selected');
   });
 
   it('moves the period that a burst is about, and its words', () => {

@@ -77,7 +77,7 @@ describe('planBurst', () => {
       ],
     );
     const note = planBurst({ ...input, copies, definition: { ...definition, empty: 'note' } });
-    assert.equal(note[0]!.reason, `${words}: a note without files`);
+    assert.equal(note[0]!.reason, `${words}: message without files`);
   });
 
   it('looks for what was meant a hundred times and no more, however long a list is that is bound wrongly', () => {
@@ -117,7 +117,7 @@ describe('planBurst', () => {
       (one) => one.reason,
     );
     assert.equal(reasons[0], 'no rows for Q003 in October 2026');
-    assert.match(reasons[1]!, /^no rows for Q00l in October 2026, or at any time; did you mean `Q00[12]`\?$/);
+    assert.match(reasons[1]!, /^no rows for Q00l in October 2026, or at any time \(did you mean “Q00[12]”\?\)$/);
     assert.equal(reasons[2], 'no rows for north in October 2026, or at any time');
   });
 
@@ -152,7 +152,7 @@ describe('planBurst', () => {
     const lead = { ...recipient('Q001;Q00l'), id: 'north' };
     const [one] = plan([lead], undefined, { many: { quay: ';' } }, new Set(['Q001', 'Q002']));
     assert.deepEqual([one?.action, one?.rows], ['send', 12]);
-    assert.match(one?.reason ?? '', /^no rows at any time for `Q00l`; did you mean `Q00[12]`\?$/);
+    assert.match(one?.reason ?? '', /^no rows at any time for “Q00l” \(did you mean “Q00[12]”\?\)$/);
   });
 
   it('makes the formats that a recipient wants', () => {

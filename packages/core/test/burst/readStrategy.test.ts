@@ -57,7 +57,7 @@ describe('decideStrategy', () => {
     }
     assert.equal(strategy({ asSeenBy: 'recipient' }).kind, 'a query each');
     assert.match(strategy({}, {}, [{ ...quay, period: true } as Parameter]).because, /is a range/);
-    assert.match(strategy({}, { where: "quay_id = param('quay')" }).because, /`quay`/);
+    assert.match(strategy({}, { where: "quay_id = param('quay')" }).because, /“quay”/);
   });
 });
 

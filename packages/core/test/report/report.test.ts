@@ -30,7 +30,7 @@ describe('validateReport', () => {
     const bar = { ...first.figures[1], measur: 'x' };
     const [inner] = problemsOf(aReport({ pages: [{ ...first, figures: [first.figures[0]!, bar as never] }] }));
     assert.equal(inner?.at, '/pages/0/figures/1/measur');
-    assert.match(inner?.hint ?? '', /`measure`/);
+    assert.match(inner?.hint ?? '', /“measure”/);
   });
 
   it('names every mistake at once, each with its JSON Pointer', () => {
@@ -84,7 +84,7 @@ describe('validateReport', () => {
     );
     assert.equal(
       problemsOf(aReport({ parameters: [{ name: 'quay', type: 'text', key: 'quai' }] }))[0]?.hint,
-      'did you mean `quay`?',
+      'Did you mean “quay”?',
     );
   });
 });

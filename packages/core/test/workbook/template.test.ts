@@ -318,7 +318,7 @@ describe('readTemplate refuses', () => {
     );
     assert.match(refusedBook(below).message, /B20 on sheet “Sailings” is below the data/);
     const beside = sheet((text) => text.replace('<row r="5">', '<row r="5"><c r="L5"><v>1</v></c>'));
-    assert.match(refusedBook(beside).message, /beside the data.*L5/);
+    assert.match(refusedBook(beside).message, /L5.*next to the data/);
     const joined = sheet((text) =>
       text.replace('<conditionalFormatting', '<mergeCells><mergeCell ref="A4:B4"/></mergeCells><conditionalFormatting'),
     );
