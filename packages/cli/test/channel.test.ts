@@ -86,7 +86,7 @@ describe('underbell chat, channel and tab', () => {
         '--announce-on',
         'edition',
       );
-    assert.match((await place('Quay leds')).errors, /did you mean `Quay leads`/);
+    assert.match((await place('Quay leds')).errors, /Did you mean “Quay leads”/);
     assert.match((await place('Quay leads')).out, /“Quay punctuality” saved in channel “Quay leads”: 5 members/);
     assert.equal((await underbell('publisher', 'channel-placement', 'announce', 'leads', 'Here it is')).code, 0);
     await until(() =>

@@ -106,7 +106,7 @@ describe('underbell', () => {
       '--csv',
     ]);
     assert.deepEqual([code, out], [2, '']);
-    assert.match(errors, /no column `quay_ID`[\s\S]*line 1, column 1[\s\S]*`quay_id`[\s\S]*FILTER_UNKNOWN_COLUMN/);
+    assert.match(errors, /no column “quay_ID”[\s\S]*line 1, column 1[\s\S]*“quay_id”[\s\S]*FILTER_UNKNOWN_COLUMN/);
     const { code: again, out: said } = await underbell([
       'dataset',
       'rows',
@@ -156,7 +156,7 @@ describe('underbell', () => {
       [['user-attribute', 'list'], /quay/],
       [['access-request', 'mine'], /number/],
       [['user', 'show', manager], /quay: Q017/],
-      [['burst', 'pause-schedule', 'kiosk-takings'], /which is paused/],
+      [['burst', 'pause-schedule', 'kiosk-takings'], /“kiosk-takings”: schedule paused/],
       [['burst', 'resume-schedule', 'kiosk-takings'], /every month/],
       [['client', 'show', 'harbour-portal'], /signs in by a secret/],
     ] as const) {
@@ -286,7 +286,7 @@ describe('underbell', () => {
       const status = await json<{ id: number; state: string; phase: string }>('burst', 'status', 'quay-pack');
       return status.phase.startsWith('waits') ? status : undefined;
     });
-    assert.match((await underbell(['destination', 'list'])).out, /paused: Osric Hale paused it/);
+    assert.match((await underbell(['destination', 'list'])).out, /paused by Osric Hale/);
     assert.equal((await underbell(['burst', 'cancel', String(id)])).code, 0);
     const { code, errors } = await running;
     assert.equal(code, 1);
@@ -297,7 +297,7 @@ describe('underbell', () => {
   it('saves destinations, tries them out, and loads prepared workbooks and lists', async () => {
     assert.match(
       (await underbell(['destination', 'test', 'quay-library'])).out,
-      /stored, not stored twice, read back and removed/,
+      /written, not overwritten, read back and deleted/,
     );
     const closed = await underbell(['destination', 'test', 'harbour-archive']);
     assert.equal(closed.code, 1);

@@ -88,7 +88,7 @@ describe('what the command line prints', () => {
       '  /list: is missing',
       '  /bind: names no column (quay)',
     ]);
-    assert.match(problemLines(localProblem('NOT_FOUND', 'no', { nearest: ['quays'] })).join(), /did you mean `quays`/);
+    assert.match(problemLines(localProblem('NOT_FOUND', 'no', { nearest: ['quays'] })).join(), /Did you mean “quays”/);
   });
 
   it('ends with a code that scripts can tell apart', () => {

@@ -30,7 +30,7 @@ describe('underbell screen, screen-group and playlist', () => {
     assert.match(await fine('screen', 'list', '--search', 'q1', '--limit', '0'), /0 screens of 1; total: 1 silent/);
     assert.doesNotMatch(await fine('screen', 'list', '--offset', '1'), /quay-1/);
     const state = await underbell(owner, 'screen', 'list', '--state', 'silnt');
-    assert.deepEqual([state.code, /did you mean `silent`/.test(state.errors)], [2, true]);
+    assert.deepEqual([state.code, /Did you mean “silent”/.test(state.errors)], [2, true]);
     assert.equal((await underbell(owner, 'screen', 'list', '--limit', 'many')).code, 2);
     assert.match(await fine('screen', 'update', 'quay-1', '--language', 'de'), /quay=Q1, Europe\/Berlin, de/);
     assert.match(await fine('screen', 'attributes'), /least +number +Least cost/);
@@ -46,7 +46,7 @@ describe('underbell screen, screen-group and playlist', () => {
       /no permission on report “works”; --grant-missing grants it/,
     );
     const held = await underbell(owner, 'playlist', 'publish', 'quays', '--group', 'quays');
-    assert.deepEqual([held.code, /nothing was published/.test(held.errors)], [2, true]);
+    assert.deepEqual([held.code, /Nothing was published/.test(held.errors)], [2, true]);
     assert.match(await fine('playlist', 'publish', 'quays', '--group', 'quays', '--grant-missing'), /version 1/);
     const given = ['permission', 'grant', 'report', 'works', 'view', '--screen-group', 'quays'];
     assert.match(await fine(...given), /Permission “view” on report “works” granted/);
@@ -58,7 +58,7 @@ describe('underbell screen, screen-group and playlist', () => {
       await fine('playlist', 'publish', 'quays', '--group', 'quays', '--notes', 'Other words'),
       /Other words/,
     );
-    assert.match(await fine('playlist', 'rollback', 'quays', '1'), /version 3[\s\S]*revision 1 again/);
+    assert.match(await fine('playlist', 'rollback', 'quays', '1'), /version 3[\s\S]*Rolled back to version 1/);
     assert.match(await fine('playlist', 'list'), /quays +Other +2 +3 +quays/);
     assert.match(await fine('playlist', 'show', 'quays', '--definition'), /"format": "underbell-playlist\/1"/);
   });

@@ -92,18 +92,18 @@ describe('calls of the service', () => {
       answer = { status: 502, text };
       const { document, exitCode } = await problem(callApi('GET', '/a'));
       assert.deepEqual([document.code, exitCode], ['INTERNAL', 1], text);
-      assert.match(document.detail, /answered 502 without a reason/);
+      assert.match(document.detail, /answered with status 502 and no reason/);
     }
     answer = { status: 200, text: '<html>Welcome</html>' };
     const { document } = await problem(callApi('GET', '/a'));
     assert.equal(document.code, 'SERVICE_UNREACHABLE');
-    assert.match(document.detail, new RegExp(`what answers at ${url} is not Under Bell`));
+    assert.match(document.detail, new RegExp(`The server at ${url} is not Under Bell`));
   });
 
   it('are explained when nothing answers', async () => {
     saveCredentials({ url: 'http://127.0.0.1:9', key: 'k', email: 'e' });
     const { document } = await problem(callApi('GET', '/a'));
-    assert.deepEqual([document.code, document.hint], ['SERVICE_UNREACHABLE', 'is it started? npm start']);
+    assert.deepEqual([document.code, document.hint], ['SERVICE_UNREACHABLE', 'Start it with npm start, or check UNDERBELL_URL.']);
   });
 
   it('need a sign-in and a file that is there', async () => {
@@ -111,7 +111,7 @@ describe('calls of the service', () => {
     assert.equal((await problem(callService('PUT', '/a', { file }))).document.code, 'NOT_FOUND');
     dropCredentials();
     const { document, exitCode } = await problem(callService('GET', '/a'));
-    assert.deepEqual([document.code, document.hint, exitCode], ['SIGN_IN_NEEDED', 'underbell sign-in EMAIL', 3]);
+    assert.deepEqual([document.code, document.hint, exitCode], ['SIGN_IN_NEEDED', 'Run underbell sign-in EMAIL.', 3]);
   });
 
   it('go where they are told', () => {

@@ -148,7 +148,7 @@ export function addBurstCommands(program: Command): void {
       .action(async (name: string, _options, command: Command) => {
         const path = `/api/v1/bursts/${encodeURIComponent(name)}/schedule`;
         const answer = await callApi<{ words: string }>('PUT', path, { body: { isPaused } });
-        show(command, answer, ({ words }) => line(`Schedule of “${name}”: ${words}.`));
+        show(command, answer, ({ words }) => line(`Burst “${name}”: ${words}.`));
       });
   const forPeriod = (made: Command) =>
     made

@@ -340,7 +340,7 @@ export async function rollBackPlaylist(
   await requireTargets(app, person, targets);
   const wish = { name, definition: revision.definition, targets, writerId: person.id };
   for (const [i, slot] of wish.definition.slots.entries()) await checkSlot(app, person, slot, `/slots/${i}`);
-  return publish(app, person, wish, { note: `revision ${number} again`, give: false }, origin);
+  return publish(app, person, wish, { note: `Rolled back to version ${number}`, give: false }, origin);
 }
 
 /** Takes a playlist from a screen or group. */

@@ -110,7 +110,7 @@ describe('people, rules and rights', () => {
     };
     assert.equal(seen.right.level, 'none');
     assert.equal(seen.datasets[0]!.rows, 0);
-    assert.match(seen.datasets[0]!.limits[0]!.words, /no rule of `sailings` applies/);
+    assert.match(seen.datasets[0]!.limits[0]!.words, /no row rule of dataset “sailings” applies/);
     assert.deepEqual(seen.results, {});
   });
 

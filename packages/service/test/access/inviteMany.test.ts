@@ -96,7 +96,7 @@ ${manager},Known,,
     assert.equal((some.body as unknown as { skipped: { rows: number } }).skipped.rows, 2);
     assert.equal((await person('di.crew@skerrow.example')).status, 200);
     const unknown = await send('email,quai\ney.crew@skerrow.example,Q001\n');
-    assert.match(unknown.text, /no attribute `quai`/);
+    assert.match(unknown.text, /no user attribute “quai”/);
   });
 
   it('are invited by administrators alone', async () => {

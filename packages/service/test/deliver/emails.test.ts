@@ -152,7 +152,7 @@ describe('letters of a burst', () => {
       });
       assert.equal(done.status, 200);
     }
-    assert.match((await reason())!, /^wants no more of these since 20/);
+    assert.match((await reason())!, /^unsubscribed since 20/);
     const forged = await fetch(
       address.replace(/.$/, (last) => (last === 'A' ? 'B' : 'A')),
       { method: 'POST' },

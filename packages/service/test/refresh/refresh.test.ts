@@ -178,7 +178,7 @@ describe('refreshing', () => {
     const letters = await house.app.records.query(
       "SELECT payload->>'subject' AS subject FROM jobs WHERE kind = 'notice.mail' AND payload->>'to' = 'mara.venn@skerrow.example' AND payload->>'subject' LIKE 'parts %'",
     );
-    assert.deepEqual(letters[0], [{ subject: 'parts could not be loaded' }]);
+    assert.deepEqual(letters[0], [{ subject: 'Refresh failed: parts' }]);
     await database.query('ALTER TABLE gone RENAME TO t');
   });
 
@@ -188,7 +188,7 @@ describe('refreshing', () => {
     await records.query("UPDATE sources SET checked_at = NULL, check_error = NULL WHERE name = 'works'");
     await Promise.all([1, 2, 3, 4].map(() => checkSources(house.app)));
     const warned = await records.query(
-      "SELECT count(*)::int AS n FROM jobs WHERE kind = 'notice.mail' AND payload->>'subject' = 'The source works does not answer'",
+      "SELECT count(*)::int AS n FROM jobs WHERE kind = 'notice.mail' AND payload->>'subject' = 'Data source not reachable: works'",
     );
     assert.deepEqual(warned[0], [{ n: 1 }]);
     await database.query(`ALTER ROLE ${name} LOGIN`);

@@ -54,9 +54,9 @@ describe('screens with which something is wrong', () => {
     await fallSilent();
     await Promise.all([look(), look()]);
     await look();
-    await until(() => told(/2 screens of quays: each is silent/).length > 0);
+    await until(() => told(/^Screen offline: 2 screens of quays$/).length > 0);
     assert.deepEqual(
-      told(/silent/).map((one) => one.to),
+      told(/offline/).map((one) => one.to),
       [[owner]],
     );
     assert.equal((await stateOf('one')).state, 'silent');
@@ -81,7 +81,7 @@ describe('screens with which something is wrong', () => {
     await beat(second, { slot: 'a', asOf: Date.now() });
     await beat(first, old);
     await look();
-    await until(() => told(/one shows old figures/).length === 1);
+    await until(() => told(/^Data out of date: one$/).length === 1);
     await beat(first, old);
     await look();
     // Between two slots with figures it shows words, which have no age.
@@ -95,7 +95,7 @@ describe('screens with which something is wrong', () => {
     await look();
     await beat(first, old);
     await look();
-    await until(() => told(/one shows old figures/).length === 2);
+    await until(() => told(/^Data out of date: one$/).length === 2);
   });
 
   it('are closed and told of when two devices have used one key', async () => {
@@ -105,7 +105,7 @@ describe('screens with which something is wrong', () => {
     await copy.renew();
     await assert.rejects(device.renew());
     const [letter] = await until(() => {
-      const found = told(/doubled was closed: two devices had its key/);
+      const found = told(/^Screen unpaired \(key used by two devices\): doubled$/);
       return found.length > 0 ? found : undefined;
     });
     assert.deepEqual(letter!.to, [owner]);
