@@ -286,11 +286,11 @@ describe('underbell', () => {
       const status = await json<{ id: number; state: string; phase: string }>('burst', 'status', 'quay-pack');
       return status.phase.startsWith('waits') ? status : undefined;
     });
-    assert.match((await underbell(['destination', 'list'])).out, /paused by Osric Hale/);
+    assert.match((await underbell(['destination', 'list'])).out, /paused: by Osric Hale/);
     assert.equal((await underbell(['burst', 'cancel', String(id)])).code, 0);
     const { code, errors } = await running;
     assert.equal(code, 1);
-    assert.match(errors, /waits: “mail” is paused/);
+    assert.match(errors, /waits: destination “mail” is paused by Osric Hale/);
     assert.equal((await runAction('resume')).status, 200);
   });
 

@@ -95,7 +95,7 @@ describe('underbell screen, screen-group and playlist', () => {
     assert.match(await fine('screen', 'identify', 'quay-1'), /Command sent to “quay-1”/);
     assert.equal((await underbell(reader, 'screen', 'unpair', 'quay-1')).code, 4);
     assert.match(await fine('screen', 'unpair', 'quay-1'), /Screen “Quay one” unpaired/);
-    assert.match(await fine('screen', 'show', 'quay-1'), /closed, its key was ended/);
+    assert.match(await fine('screen', 'show', 'quay-1'), /closed, Unpaired/);
     await fine('screen', 'delete', 'quay-1');
     assert.match(await fine('playlist', 'unpublish', 'quays', '--group', 'quays'), /3  /);
     await fine('playlist', 'delete', 'quays');

@@ -193,7 +193,7 @@ class Sender {
     } catch (error) {
       if (!isFailing(error)) throw error;
       await noteFailure(this.#app, this.#name, error.message, failuresToPause);
-      throw new DestinationUnavailable(`“${this.#name}” takes nothing: ${error.message}`);
+      throw new DestinationUnavailable(`destination “${this.#name}” is not accepting files: ${error.message}`);
     }
   }
 
@@ -204,11 +204,11 @@ class Sender {
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
       if (turn.kind === 'stopped')
         throw new DestinationUnavailable(
-          `“${name}” ${turn.state === 'paused' ? 'is paused' : 'takes nothing'}: ${turn.reason}`,
+          `destination “${name}” is ${turn.state === 'paused' ? `paused ${turn.reason}` : `not accepting files: ${turn.reason}`}`,
         );
       if (turn.ms > longestSatOutMs && turn.why !== '')
-        throw new DestinationUnavailable(`“${name}” takes the next ${this.#clock(turn.ms)}, by its limits`, turn.ms);
-      await this.#sitOut(turn.ms, turn.why === '' ? '' : `“${name}” takes the next`);
+        throw new DestinationUnavailable(`destination “${name}” accepts the next copy ${this.#clock(turn.ms)} (rate limit)`, turn.ms);
+      await this.#sitOut(turn.ms, turn.why === '' ? '' : `destination “${name}” accepts the next copy`);
     }
   }
 

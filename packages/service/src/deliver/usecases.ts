@@ -223,7 +223,7 @@ export async function pauseDestination(
 ) {
   await requireNamed(app, person, name, 'edit');
   const change = wish.isPaused
-    ? { state: 'paused' as const, reason: `paused by ${person.name}`, stateAt: new Date(app.now()) }
+    ? { state: 'paused' as const, reason: `by ${person.name}`, stateAt: new Date(app.now()) }
     : { state: 'ready' as const, reason: null, stateAt: null, failures: 0 };
   await app.records.transaction(async () => {
     await changeDestination(app, name, change);

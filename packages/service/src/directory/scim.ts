@@ -321,7 +321,7 @@ function declareResources(): void {
         await app.records.transaction(async () => {
           // Rules and rights that name it stay and open nothing, until a group of the name comes back.
           await removeGroup(app, row.name);
-          await remember(app, { who: by, what: 'group removed', thing: `group ${row.name}`, origin });
+          await remember(app, { who: by, what: 'group deleted', thing: `group ${row.name}`, origin });
         });
       })) as never);
 }

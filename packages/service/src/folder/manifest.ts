@@ -13,7 +13,7 @@ const uses = async (app: App): Promise<ThingUse[]> => {
       (await folderOfEach(app, kind)).map(({ name, folder }): ThingUse => ({
         by: { kind, name },
         of: { kind: 'folder', name: folder },
-        what: 'lies in it',
+        what: 'is in it',
       })),
     ),
   );

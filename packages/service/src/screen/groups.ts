@@ -104,7 +104,7 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
     await deleteResourceData(app, resourceIdOf(name));
     await remember(app, {
       who: person.email,
-      what: 'group of screens taken away',
+      what: 'screen group deleted',
       thing: `screen-group ${name}`,
       origin,
       before,

@@ -280,7 +280,7 @@ export async function removePlaylist(app: App, person: PersonViewer, name: strin
       throw new Refusal('IN_USE', `Playlist “${name}” is published to ${target.targetName}.`, { hint: 'Unpublish it first.' });
     await playlists(app).destroy({ where: { name } });
     await deleteResourceData(app, resourceIdOf(name));
-    await remember(app, { who: person.email, what: 'playlist taken away', thing: `playlist ${name}`, origin, before });
+    await remember(app, { who: person.email, what: 'playlist deleted', thing: `playlist ${name}`, origin, before });
     await announce(app, resourceIdOf(name));
     await emit(app, 'thing.gone', { thing: resourceIdOf(name) });
   });

@@ -358,7 +358,7 @@ export async function withdrawPlaylist(
     const gone = await removeTarget(app, { playlistName: name, targetKind: target.kind, targetName: target.name });
     if (gone === 0) throw notFound(target.kind, target.name, []);
     const after = `${target.kind} ${target.name}`;
-    await remember(app, { who: person.email, what: 'playlist withdrawn', thing: `playlist ${name}`, origin, after });
+    await remember(app, { who: person.email, what: 'playlist unpublished', thing: `playlist ${name}`, origin, after });
     await announce(app, target);
   });
   return showPlaylist(app, person, name);

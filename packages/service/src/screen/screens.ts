@@ -294,7 +294,7 @@ export async function orderScreen(
   await requireScreen(app, person, name, 'edit');
   await app.records.transaction(async () => {
     await addCommand(app, name, order);
-    await remember(app, { who: person.email, what: `screen told: ${order}`, thing: `screen ${name}`, origin });
+    await remember(app, { who: person.email, what: `command sent: ${order}`, thing: `screen ${name}`, origin });
     await announce(app, resourceIdOf(name));
   });
 }

@@ -250,7 +250,7 @@ describe('people from elsewhere', () => {
         as: administrator,
         body: { members: [] },
       });
-      assert.match(kept.text, /kept by the directory/);
+      assert.match(kept.text, /managed by the identity provider/);
     });
 
     it('are typed: a value that does not fit is refused', async () => {

@@ -56,7 +56,7 @@ describe('a business app', () => {
     const { switchedAt } = await apps.shown();
     await apps.turn('enable');
     assert.equal((await apps.shown()).switchedAt, switchedAt);
-    const { text } = await apps.small.fine('GET', '/api/v1/audit-log?what=app switched off', undefined, root);
+    const { text } = await apps.small.fine('GET', '/api/v1/audit-log?what=app disabled', undefined, root);
     assert.match(text, /app works/);
   });
 

@@ -98,7 +98,7 @@ describe('editions', () => {
     assert.deepEqual((body as unknown as { problems: { at: string; message: string }[] }).problems, [
       ...['district-pack', 'harbour-archive', 'quay-book', 'quay-pack', 'quay-rows'].map((name) => ({
         at: `burst ${name}`,
-        message: 'the parameter `month` is gone',
+        message: 'parameter “month” is missing',
       })),
     ]);
     assert.equal((await current()).edition, 1);

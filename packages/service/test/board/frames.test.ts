@@ -76,7 +76,7 @@ describe('pages of other hosts on a board', () => {
     await small.fine('PUT', '/api/v1/allowed-frame-origins', { origins: ['https://weather.example'] }, root);
     assert.equal(await shown(), undefined);
     assert.ok(!(await policyOf('/b/wall')).includes('tide'));
-    const { text } = await small.fine('GET', '/api/v1/audit-log?what=hosts of board frames set', undefined, root);
+    const { text } = await small.fine('GET', '/api/v1/audit-log?what=allowed frame origins set', undefined, root);
     assert.match(text, /"before":\{"origins":\["https:\/\/tide\.example"\]\}/);
   });
 });

@@ -151,7 +151,7 @@ describe('the quay pack', () => {
     });
     const { state, phase, counts } = waits as unknown as DeliveryLog & { phase: string };
     assert.deepEqual([state, counts.sent, counts.failed], ['waiting', 0, 0]);
-    assert.match(phase, /“mail” takes nothing: the mail host .* cannot be reached/);
+    assert.match(phase, /“mail” is not accepting files: The mail server .* is not reachable/);
     const shown = (await house.call('GET', '/api/v1/destinations/mail', { as: publisher })).body;
     assert.equal((shown as unknown as { state: string }).state, 'failing');
     const port = Number(new URL(house.app.settings.smtpUrl).port);

@@ -313,7 +313,7 @@ describe('what a run is about', () => {
     const view = await small.house.call('GET', '/api/v1/reports/visits/view?shop=S1&period=2026-W43', { as: owner });
     assert.match(view.text, /"before":\{"words":"12\s–\s18 Oct 2026","rows":\[\[105\]\]\}/);
     const none = await small.house.call('GET', '/api/v1/reports/visits/view?without=period', { as: owner });
-    assert.match(none.text, /"notCompared":"not compared: no period is chosen"/);
+    assert.match(none.text, /"notCompared":"not compared: no period is selected"/);
   });
 
   it('is planned by the same code that runs: what the sender is not shown refuses the plan', async () => {
@@ -372,6 +372,6 @@ describe('what a run is about', () => {
     assert.equal((await run('as-seen', { period: '2026-W43' })).counts.sent, 1);
     await saved({ ...asSeen, formats: ['csv', 'pdf'] });
     const page = await plan('as-seen', '?period=2026-W44');
-    assert.match(page.entries[0]!.reason!, /may not see everything in the copy: `guests`/);
+    assert.match(page.entries[0]!.reason!, /no access to all data of the copy: .*“guests”/);
   });
 });

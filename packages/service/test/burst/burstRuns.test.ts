@@ -134,7 +134,7 @@ describe('runs of the kiosk takings', () => {
     const started = await post('/api/v1/bursts/narrow/runs', { period: '2026-10', only: ['Q002'] });
     const { state, error } = await house.finished((started.body as unknown as { id: number }).id, publisher);
     assert.equal(state, 'failed');
-    assert.match(error ?? '', /`–` \(U\+2013\) cannot be written in iso-8859-15/);
+    assert.match(error ?? '', /“–” \(U\+2013\) cannot be written in iso-8859-15/);
     assert.equal(house.mail.mails.length, 0);
   });
 
@@ -175,7 +175,7 @@ describe('runs of the kiosk takings', () => {
       }
     }
     const note = done.entries.find((one) => one.recipient === 'Q050')!;
-    assert.match(note.reason!, /a note without files/);
+    assert.match(note.reason!, /message without files/);
     const once = await run({ only: ['Q050'] });
     assert.match(once.entries[0]!.reason!, /already sent/, 'a note is sent once');
   });
@@ -354,7 +354,7 @@ describe('runs of the kiosk takings', () => {
     const owner = 'quay17@skerrow.example';
     assert.equal((await fetchIt(book!)).status, 401, 'nobody who has not signed in');
     const page = await fetchIt(book!, undefined, { Accept: 'text/html' });
-    assert.match(page.text, /Sign in<\/a>, and it is fetched/);
+    assert.match(page.text, /Sign in<\/a> to download the file/);
     const own = await fetchIt(csv!, owner);
     assert.equal(own.status, 200);
     assert.match(own.headers.get('content-disposition')!, /attachment; filename="kiosk-takings-Q017-2026-10\.csv"/);
@@ -492,7 +492,7 @@ describe('runs of the kiosk takings', () => {
       [run!.period, ...times.times.slice(2, 5).map((one) => monthBefore(one.at))].sort(),
     );
     const notice = await until(async () =>
-      (await mailsFrom(0)).findLast((one) => one.subject!.endsWith('did not start on time')),
+      (await mailsFrom(0)).findLast((one) => one.subject!.startsWith('Missed runs')),
     );
     assert.match(notice.text!, /started late\n.*started late/s);
   });

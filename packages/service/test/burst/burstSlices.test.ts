@@ -148,7 +148,7 @@ describe('copies of several values', () => {
       entries.slice(0, 2).map((one) => one.rows),
       expected,
     );
-    assert.match(entries[2]!.reason!, /^no rows at any time for `Q0l7`; did you mean `Q0[01]7`\?$/);
+    assert.match(entries[2]!.reason!, /^no rows at any time for “Q0l7” \(did you mean “Q0[01]7”\?\)$/);
     assert.match(entries[0]!.filter, /^quay is one of Q001, Q002, Q003$/);
   });
 
@@ -173,7 +173,7 @@ describe('copies of several values', () => {
     assert.equal(equal.entries[0]!.rows, wanted);
     const more = await planned({ where: { sailings: "passengers >= recipient('least')" } });
     assert.equal(more.strategy.kind, 'a query each');
-    assert.match(more.strategy.because, /`sailings` does more than compare/);
+    assert.match(more.strategy.because, /“sailings” does more than compare/);
     assert.equal(more.entries[0]!.rows, await rowsOf("quay_id IN ('Q001','Q002','Q003') AND passengers >= 100"));
   });
 
@@ -264,7 +264,7 @@ describe('copies of several values', () => {
     assert.equal(plan.strategy.kind, 'a query each');
     const [own, nobody] = plan.entries;
     assert.equal(own!.rows, await rowsOf("quay_id = 'Q017'"));
-    assert.match(nobody!.reason!, /nobody here has the address/);
+    assert.match(nobody!.reason!, /there is no user/);
     const sample = await house.call('GET', '/api/v1/bursts/own-view/sample?recipient=quay&period=2026-10', {
       as: publisher,
     });
@@ -285,7 +285,7 @@ describe('copies of several values', () => {
     const saved = await save({ name: 'locked', list: 'locked', formats: ['pdf'], pdf: { passwordColumn: 'secret' } });
     assert.equal(saved.status, 200, saved.text);
     const plan = await house.call('GET', '/api/v1/bursts/locked/preview?period=2026-10', { as: publisher });
-    assert.match(plan.text, /no password of 8 characters or more in column secret/);
+    assert.match(plan.text, /Column “secret” has no password of at least 8 characters/);
     assert.ok(!plan.text.includes('grey-gannet-9'), 'the plan does not say it');
     const started = await house.call('POST', '/api/v1/bursts/locked/runs', {
       as: publisher,
@@ -359,7 +359,7 @@ describe('copies of several values', () => {
     }
     const typed = await load('leads', list.replace(',100,', ',many,'), 'id=lead&types=least:integer');
     assert.equal(typed.body.code, 'LIST_INVALID');
-    assert.match(typed.text, /`many` is not a whole number/);
+    assert.match(typed.text, /“many” is not a whole number/);
     const odd = await load(
       'leads',
       list.replace('Europe/Athens', 'Europe/Atlantis'),

@@ -87,7 +87,7 @@ describe('threads that make files', () => {
     assert.equal(readFileSync(to('wide.csv'), 'utf16le'), '\ufeffquay\tname\r\nQ017\tZoë\r\nQ018\tŁódź\r\n');
     const error: unknown = await write({ encoding: 'windows-1252' }, 'west.csv').catch((thrown: unknown) => thrown);
     assert.ok(isRefusal(error, 'VALUE_INVALID'), String(error));
-    assert.equal(error.message, '`Ł` (U+0141) cannot be written in windows-1252');
+    assert.equal(error.message, '“Ł” (U+0141) cannot be written in windows-1252.');
     writeFileSync(to('names'), 'Q017,Zoë\n');
     await write({ encoding: 'windows-1252' }, 'west.csv');
     assert.deepEqual([...readFileSync(to('west.csv'))].slice(-5), [0x5a, 0x6f, 0xeb, 0x0d, 0x0a]);

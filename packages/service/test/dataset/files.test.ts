@@ -57,7 +57,7 @@ describe('files of other places', () => {
       { day: '2026-09-04', takings: 2 },
     ]);
     // What was settled once holds for the next file.
-    assert.equal((await loaded('days', '', csv)).readAs, 'UTF-8, cells parted by commas, dates as day-month-year');
+    assert.equal((await loaded('days', '', csv)).readAs, 'UTF-8, separator comma, dates as day-month-year');
     assert.deepEqual((await rows('days'))[0], { day: '2026-09-03', takings: 1 });
     // The two steps read as the one does.
     const sent = await small.house.call('POST', '/api/v1/uploads?file=days.csv', { as: owner, csv });
@@ -76,7 +76,7 @@ describe('files of other places', () => {
     const csv = 'Datum;Umsatz;Größe\n31.10.2026;1.234,50;klein\n01.11.2026;12,75;"groß; sehr"\n';
     const answer = await loaded('umsatz', '', csv);
     assert.deepEqual(types(answer), ['date', 'number', 'text']);
-    assert.equal(answer.readAs, 'UTF-8, cells parted by semicolons, decimal comma, dates as day-month-year');
+    assert.equal(answer.readAs, 'UTF-8, separator semicolon, decimal comma, dates as day-month-year');
     assert.deepEqual(await rows('umsatz'), [
       { datum: '2026-10-31', umsatz: 1234.5, grosse: 'klein' },
       { datum: '2026-11-01', umsatz: 12.75, grosse: 'groß; sehr' },
@@ -100,7 +100,7 @@ describe('files of other places', () => {
     const csv = `since,open,day\n${lines.join('\n')}\n`;
     const answer = await loaded('words', '', csv);
     assert.deepEqual(types(answer), ['date', 'boolean', 'text']);
-    assert.equal(answer.readAs, 'UTF-8, cells parted by commas', 'no order of days is settled');
+    assert.equal(answer.readAs, 'UTF-8, separator comma', 'no order of days is settled');
     assert.deepEqual(answer.near, [
       { column: 'day', type: 'date', count: 1, fitting: 20, first: [{ row: 21, value: 'closed' }] },
     ]);
@@ -165,7 +165,7 @@ describe('files of other places', () => {
     const csv = `day,sum\n${['2026-09-03,1', 'soon,2', '2026-09-05,much', 'later,more'].join('\n')}\n`;
     const refused = await load('cells', 'type=day=date&type=sum=integer', csv);
     assert.equal(refused.body.code, 'CELLS_INVALID');
-    assert.match(refused.text, /2 cells are not date: row 2 `soon`, row 4 `later`/);
+    assert.match(refused.text, /2 values are not date: row 2 “soon”, row 4 “later”/);
     const answer = await loaded('cells', 'type=day=date&type=sum=integer&badCells=empty', csv);
     assert.deepEqual(answer.emptied, [
       {
@@ -197,7 +197,7 @@ describe('files of other places', () => {
     await loaded('settled', 'type=code=text&label=sum=Takings&key=code=code&unit=sum=kr', 'code,sum\n1,10\n2,20\n');
     const next = await load('settled', '', 'code,sum\n1,10\n2,20.5\n');
     assert.equal(next.body.code, 'CELLS_INVALID');
-    assert.match(next.text, /1 cell is not integer: row 2 `20.5`/);
+    assert.match(next.text, /1 value is not integer: row 2 “20.5”/);
     assert.deepEqual(await rows('settled'), [
       { code: '1', sum: 10 },
       { code: '2', sum: 20 },

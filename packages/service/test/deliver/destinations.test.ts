@@ -190,7 +190,7 @@ describe('destinations', () => {
   it('stop by themselves when they take nothing: the run waits, and can be stopped', async () => {
     const id = await started('harbour-archive', few);
     const run = await waiting(id);
-    assert.match(run.phase, /“harbour-archive” takes nothing: .*full/);
+    assert.match(run.phase, /“harbour-archive” is not accepting files: .*full/);
     assert.deepEqual([run.counts.sent, run.counts.failed], [0, 0]);
     const { state, reason } = await destination('harbour-archive');
     assert.equal(state, 'failing');
@@ -233,7 +233,7 @@ describe('destinations', () => {
   it('make runs wait while somebody has paused them', async () => {
     assert.equal((await post('/api/v1/destinations/quay-library/pause')).status, 200);
     const id = await started('quay-rows', { ...few, again: true });
-    assert.match((await waiting(id)).phase, /“quay-library” is paused: Mara Venn paused it/);
+    assert.match((await waiting(id)).phase, /“quay-library” is paused by Mara Venn/);
     assert.equal((await post('/api/v1/destinations/quay-library/resume')).status, 200);
     assert.equal((await house.finished(id, publisher)).state, 'done');
   });

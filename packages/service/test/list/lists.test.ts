@@ -164,17 +164,17 @@ describe('recipient lists', () => {
     await burstOn('slips', { quay: 'quay' });
     const reasons = (await plan('on-slips')).entries.map((one) => one.reason ?? 'sent');
     assert.equal(reasons[0], 'sent');
-    assert.match(reasons[1]!, /no rows for q002 .*, or at any time; did you mean `Q002`\?/);
+    assert.match(reasons[1]!, /no rows for q002 .*, or at any time \(did you mean “Q002”\?\)/);
     assert.deepEqual(reasons.slice(2), [
       'active only from 2099-01-01',
       'active only until 2020-12-31',
-      'no rows for Q005 in October 2026, or at any time; did you mean `Q002`?',
+      'no rows for Q005 in October 2026, or at any time (did you mean “Q002”?)',
     ]);
     const bad = await house.call('PUT', '/api/v1/lists/slips?activeTo=', {
       as: publisher,
       csv: 'quay,email,from\nQ001,a@skerrow.example,soon\n',
     });
-    assert.match(bad.text, /row 2, column from: `soon` is no day/);
+    assert.match(bad.text, /row 2, column from: “soon”/);
   });
 
   it('keep what was said of their columns when they are loaded anew, and read files as data is read', async () => {
@@ -187,9 +187,9 @@ describe('recipient lists', () => {
     const german = 'quay;email;from;until;tongue;fee\nQ001;ä@skerrow.example;01.02.2026;31.12.2026;de;1.250,5\n';
     const byte = Buffer.from(german, 'latin1');
     // An address with a letter that mail hosts do not take is refused with its place, in whatever way it was written.
-    assert.match((await load('encoding=windows-1252', byte)).text, /row 2, column email: `ä@skerrow.example`/);
+    assert.match((await load('encoding=windows-1252', byte)).text, /row 2, column email: “ä@skerrow.example”/);
     // The decimal sign was settled by the first file; another is said, never guessed.
-    assert.match((await load('', german.replace('ä', 'a'))).text, /row 2, column fee: `1.250,5` is not a number/);
+    assert.match((await load('', german.replace('ä', 'a'))).text, /row 2, column fee: “1.250,5” is not a number/);
     const fine = await load('decimal=comma', german.replace('ä', 'a'));
     assert.equal(fine.status, 200, fine.text);
     const list = (await house.call('GET', '/api/v1/lists/kept', { as: publisher })).body as unknown as {

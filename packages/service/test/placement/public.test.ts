@@ -119,7 +119,7 @@ describe('a public link', () => {
     await small.fine('DELETE', mask, undefined, owner);
     await fine();
     await on(false);
-    assert.match((await gone())!, /switched off/);
+    assert.match((await gone())!, /disabled/);
     await on(true);
     await small.fine('POST', '/api/v1/placements/open/suspend', undefined, owner);
     await gone();
