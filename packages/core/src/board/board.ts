@@ -1,7 +1,7 @@
 import Joi from 'joi';
 import { checkShape, toPointer } from '../check/index.ts';
 import { thingName } from '../dataset/index.ts';
-import { Refusal, suggest, type Problem } from '../refusal/index.ts';
+import { andMore, Refusal, suggest, type Problem } from '../refusal/index.ts';
 import { gridColumns, type GridPlace, type ReportDefinition } from '../report/index.ts';
 import { contrast } from '../theme/index.ts';
 
@@ -184,7 +184,11 @@ function figureProblems(
       add('parameters', `Report “${report.name}” has no parameter “${name}”.`, suggest(name, parameters));
   for (const name of Object.keys(one.where ?? {}))
     if (!Object.hasOwn(report.datasets, name))
-      add('where', `Report “${report.name}” does not use dataset “${name}”.`, suggest(name, Object.keys(report.datasets)));
+      add(
+        'where',
+        `Report “${report.name}” does not use dataset “${name}”.`,
+        suggest(name, Object.keys(report.datasets)),
+      );
   return problems;
 }
 
@@ -219,14 +223,10 @@ export function validateBoard(
   ];
   const [first, ...more] = problems;
   if (first === undefined) return board;
-  throw new Refusal(
-    'BOARD_INVALID',
-    `${first.at}: ${first.message}${more.length > 0 ? `, and ${more.length} more` : ''}`,
-    {
-      pointer: first.at,
-      hint: first.hint,
-      nearest: first.nearest,
-      problems,
-    },
-  );
+  throw new Refusal('BOARD_INVALID', `${first.at}: ${first.message}${andMore(more.length)}`, {
+    pointer: first.at,
+    hint: first.hint,
+    nearest: first.nearest,
+    problems,
+  });
 }

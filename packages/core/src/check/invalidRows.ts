@@ -31,8 +31,7 @@ export function settleInvalidRows(
   if (first === undefined) return undefined;
   if (action === 'skip' && rows.valid > 0)
     return { rows: rows.all - rows.valid, problems: problems.slice(0, shownProblems) };
-  const others = problems.length - 1;
-  throw new Refusal(code, `${first.at}: ${first.message}${others > 0 ? `, and ${others} more` : ''}`, {
+  throw new Refusal(code, `${first.at}: ${first.message}${andMore(problems.length - 1)}`, {
     pointer: first.at,
     hint:
       first.hint ??

@@ -40,6 +40,10 @@ export class Refusal extends Error {
 }
 
 /** Whether an unknown thrown value is a refusal, optionally of one code. */
+/** Ends the message of the first problem of several. */
+export const andMore = (others: number): string =>
+  others === 0 ? '' : ` ${others} more ${others === 1 ? 'problem' : 'problems'}.`;
+
 export function isRefusal(error: unknown, code?: RefusalCode): error is Refusal {
   return error instanceof Refusal && (code === undefined || error.code === code);
 }

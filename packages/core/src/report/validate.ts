@@ -121,11 +121,7 @@ class ReportChecker {
       const isWhole = shapes.length === Object.keys(this.#report.datasets).length;
       if (found.length === 0 && shapes.length > 0 && isWhole) {
         const names = columns.flatMap((one) => (by === 'key' ? (one.key ?? []) : one.name));
-        this.#add(
-          ['parameters', index, by],
-          `No dataset of the report has the ${by} “${word}”.`,
-          suggest(word, names),
-        );
+        this.#add(['parameters', index, by], `No dataset of the report has the ${by} “${word}”.`, suggest(word, names));
       }
       const other = found.find((one) => valueTypeOf(one.type) !== valueTypeOf(parameter.type));
       if (other)
@@ -154,12 +150,20 @@ class ReportChecker {
       const word = from[key];
       const names = dataset?.columns.map((one) => one.name) ?? [];
       if (word !== undefined && dataset && !names.includes(word))
-        this.#add([...path, 'allowed', key], `Dataset “${dataset.name}” has no column “${word}”.`, suggest(word, names));
+        this.#add(
+          [...path, 'allowed', key],
+          `Dataset “${dataset.name}” has no column “${word}”.`,
+          suggest(word, names),
+        );
     }
     const others = (this.#report.parameters ?? []).map((one) => one.name).filter((one) => one !== name);
     from.within?.forEach((word, index) => {
       if (!others.includes(word))
-        this.#add([...path, 'allowed', 'within', index], `There is no other parameter “${word}”.`, suggest(word, others));
+        this.#add(
+          [...path, 'allowed', 'within', index],
+          `There is no other parameter “${word}”.`,
+          suggest(word, others),
+        );
     });
   }
 
@@ -262,8 +266,7 @@ export function validateReport(value: unknown, find: FindDataset): ReportDefinit
   checker.check();
   const [first, ...more] = checker.problems;
   if (first === undefined) return report;
-  const others = more.length === 0 ? '' : `, and ${more.length} more`;
-  throw new Refusal('REPORT_INVALID', `${first.at}: ${first.message}${others}`, {
+  throw new Refusal('REPORT_INVALID', `${first.at}: ${first.message}${andMore(more.length)}`, {
     pointer: first.at,
     hint: first.hint,
     nearest: first.nearest,

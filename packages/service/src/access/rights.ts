@@ -93,7 +93,9 @@ export async function requirePassOn(
 /** @throws {Refusal} `NOT_ALLOWED`: making new things of a kind needs the right to edit every one of it */
 export async function requireAuthor(app: App, person: PersonViewer, kind: ThingKind): Promise<void> {
   if (isAtLeast(await rightOn(app, person, kind, '*'), 'edit')) return noteDecision({ what: 'maker', kind });
-  throw new Refusal('NOT_ALLOWED', `You do not have permission to create a ${kind}.`, { hint: 'Publishers and administrators can.' });
+  throw new Refusal('NOT_ALLOWED', `You do not have permission to create a ${kind}.`, {
+    hint: 'Publishers and administrators can.',
+  });
 }
 
 export function requireAdministrator(person: PersonViewer): void {
@@ -141,9 +143,10 @@ export async function ownedNames(
 
 /** @param now - what it is called now, where the asker may know */
 export function notFound(kind: string, name: string, known: readonly string[], now?: string): Refusal {
+  const label = kind.replaceAll('-', ' ');
   if (now !== undefined)
-    return new Refusal('NOT_FOUND', `The ${kind} “${name}” was renamed to “${now}”.`, { word: name, nearest: [now] });
-  return new Refusal('NOT_FOUND', `There is no ${kind} “${name}”.`, {
+    return new Refusal('NOT_FOUND', `The ${label} “${name}” was renamed to “${now}”.`, { word: name, nearest: [now] });
+  return new Refusal('NOT_FOUND', `There is no ${label} “${name}”.`, {
     word: name,
     ...(known.length > 0 ? suggest(name, known) : {}),
   });

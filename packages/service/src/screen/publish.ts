@@ -215,9 +215,9 @@ function refuseMisfits({ screens, lacks }: PlaylistPlan, isGiving: boolean): voi
   const problems: Problem[] = [
     ...missing.map((one) => ({
       at: `/targets`,
-      message: `${one.kind} “${one.name}” has no permission on report “${one.report}”.`,
+      message: `${one.kind === 'screen' ? 'Screen' : 'Screen group'} “${one.name}” has no permission on report “${one.report}”.`,
       ...(one.mayGive
-        ? { hint: 'Publish with --grant, or select “Grant view”.' }
+        ? { hint: 'Publish with --grant-missing, or select “Grant view”.' }
         : { hint: 'Ask an owner for “view”.' }),
     })),
     ...screens.flatMap(({ name, misfits }) =>
@@ -336,7 +336,9 @@ export async function rollBackPlaylist(
   if (!revision) throw notFound('revision', String(number), []);
   const targets = (await targetsOf(app, name)).map((one) => ({ kind: one.targetKind, name: one.targetName }));
   if (targets.length === 0)
-    throw new Refusal('INPUT_INVALID', `Playlist “${name}” is not published.`, { hint: 'Publish it to screens first.' });
+    throw new Refusal('INPUT_INVALID', `Playlist “${name}” is not published.`, {
+      hint: 'Publish it to screens first.',
+    });
   await requireTargets(app, person, targets);
   const wish = { name, definition: revision.definition, targets, writerId: person.id };
   for (const [i, slot] of wish.definition.slots.entries()) await checkSlot(app, person, slot, `/slots/${i}`);

@@ -145,7 +145,7 @@ describe('a directory', () => {
         values: [{ name: 'distrct', value: 'North' }],
       },
     });
-    assert.match(wrong.text, /no attribute `distrct`/);
+    assert.match(wrong.text, /no user attribute “distrct”/);
   });
 
   it('renames a group in everything that names it', async () => {

@@ -75,7 +75,7 @@ describe('what is taken away', () => {
     await small.house.finished(id, author);
     const pause = (isPaused: boolean) =>
       small.house.call('PUT', '/api/v1/bursts/weekly/schedule', { as: author, body: { isPaused } });
-    assert.match((await pause(true)).text, /which is paused/);
+    assert.match((await pause(true)).text, /schedule paused/);
     const [[paused]] = (await small.house.app.records.query(`SELECT next_run_at FROM bursts`)) as [
       [{ next_run_at: null }],
       unknown,

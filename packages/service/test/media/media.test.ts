@@ -120,7 +120,7 @@ describe('pictures and videos', () => {
     for (const [says, bytes] of wrong) {
       const answer = await put('wrong-video', bytes);
       assert.equal(answer.body.code, 'MEDIA_INVALID', answer.text);
-      assert.ok(answer.text.includes(`the video ${says}`), answer.text);
+      assert.ok(answer.text.includes(`The video ${says}`), answer.text);
       assert.doesNotMatch(answer.text, /\/tmp|ffmpeg|prlimit/i);
     }
     // A list of other files is no video, whatever it is called.
@@ -253,7 +253,7 @@ describe('pictures and videos', () => {
     assert.equal((await shown('harbour')).title, 'Map');
     const { entries } = (await small.fine('GET', '/api/v1/audit-log?thing=media%20map', undefined, root))
       .body as unknown as { entries: { what: string }[] };
-    assert.ok(entries.some((one) => one.what === 'version 3 put in'));
+    assert.ok(entries.some((one) => one.what === 'version 3 uploaded'));
   });
 
   it('leave the disk when nobody has them any more, and not before', async () => {

@@ -56,7 +56,7 @@ describe('a public link', () => {
     assert.equal((await make(reader)).body.code, 'NOT_FOUND');
     assert.equal((await make(author)).body.code, 'NOT_ALLOWED', 'the report is theirs to keep, the data is not');
     await small.fine('PUT', '/api/v1/placements/inside', place({ kind: 'portal' }), owner);
-    assert.match((await make(owner, 'inside')).body.detail!, /kind portal/);
+    assert.match((await make(owner, 'inside')).body.detail!, /type portal/);
     assert.equal((await make(owner, 'nothing')).body.code, 'NOT_FOUND');
   });
 

@@ -61,7 +61,7 @@ describe('what an attacker tries over HTTP', () => {
     const answer = await fetch(`${house.url}/api/v1/reports/quay-punctuality/export`);
     const problem = (await answer.json()) as { code: string; hint: string };
     assert.deepEqual([answer.status, answer.headers.get('Allow'), problem.code], [405, 'POST', 'METHOD_NOT_ALLOWED']);
-    assert.equal(problem.hint, 'possible here: POST');
+    assert.equal(problem.hint, 'Allowed: POST.');
   });
 
   it('assigns nothing that a form does not have', async () => {
@@ -191,7 +191,7 @@ describe('what an attacker tries over HTTP', () => {
         house.call('GET', real, { as: board }),
         house.call('GET', other, { as: board }),
       ]);
-      const nameless = (answer: typeof a) => answer.text.replaceAll(/`[^`]*`|"word":"[^"]*"/g, '');
+      const nameless = (answer: typeof a) => answer.text.replaceAll(/“[^”]*”|"word":"[^"]*"/g, '');
       assert.deepEqual([a.status, nameless(a)], [404, nameless(b)], real);
     }
     for (const body of [{ report: 'quay-punctuality' }, { report: 'quay-nothing' }, { placement: 'nothing' }]) {

@@ -34,7 +34,7 @@ describe('reports and the API around them', () => {
   it('refuses a wrong definition with every pointer and publishes nothing', async () => {
     const { status, body } = await publish({ where: "quay_ID = 'x'", measures: {} });
     assert.deepEqual([status, body.code], [400, 'REPORT_INVALID']);
-    assert.ok(body.problems!.some((one) => one.at === '/where' && one.hint?.startsWith('did you mean `quay_id`?')));
+    assert.ok(body.problems!.some((one) => one.at === '/where' && one.hint?.startsWith('Did you mean “quay_id”?')));
     assert.ok(body.problems!.some((one) => one.at === '/pages/0/figures/0/measure'));
     const check = await house.call('POST', '/api/v1/reports/check', { as: publisher, body: definition });
     assert.deepEqual(check.body, { name: 'quay-punctuality', pages: 1, figures: 7 });

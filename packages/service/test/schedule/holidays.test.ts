@@ -71,7 +71,7 @@ describe('holidays of schedules', () => {
     assert.equal((await put({ name: 'closures', title: 'Closures', days: [day] })).status, 200);
     const moved = await times();
     assert.notEqual(moved.times[0]!.at, first);
-    assert.match(moved.words, /never on the days of “closures”/);
+    assert.match(moved.words, /not on holidays of “closures”/);
     const [row] = (await house.app.records.query(
       "SELECT next_run_at FROM bursts WHERE name = 'kiosk-takings'",
     )) as unknown as [{ next_run_at: Date }[]];

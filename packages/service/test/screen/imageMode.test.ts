@@ -193,7 +193,7 @@ describe('a screen without scripts', () => {
     assert.equal((await screens.save(playlist({ name: 'clips', slots }))).status, 200);
     const refused = await screens.publish('clips');
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
-    assert.match(refused.text, /pictures alone/);
+    assert.match(refused.text, /in image mode/);
   });
 
   it('is told on the page that it has: the next picture when there is another, and nothing of it while it is the same', async () => {

@@ -154,7 +154,7 @@ describe('many screens', () => {
     await model.update({ attributes: {} }, { where: { name: ['quays-010', 'quays-200'] } });
     const refused = await screens.publish();
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
-    for (const name of ['quays-010', 'quays-200']) assert.match(refused.text, new RegExp(`screen \`${name}\``));
+    for (const name of ['quays-010', 'quays-200']) assert.match(refused.text, new RegExp(`Screen “${name}”`));
     assert.doesNotMatch(refused.text, /quays-011/);
     assert.equal((await screens.call('GET', '/api/v1/playlists/quays', owner)).body['revision'], null);
     await model.update({ attributes: { quay: 'Q10' } }, { where: { name: ['quays-010', 'quays-200'] } });

@@ -73,7 +73,7 @@ describe('a playlist', () => {
     );
     const refused = await screens.publish();
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
-    assert.match(refused.text, /screen `one`, slot `works`.*least/);
+    assert.match(refused.text, /Screen “one”, slot “works”.*least/);
     assert.deepEqual((await first.program()).stretches, []);
     const rights = await screens.call('GET', '/api/v1/permissions?kind=report&name=works', owner);
     assert.ok(!rights.text.includes('screen-group'), 'nor was a right given');
@@ -83,7 +83,7 @@ describe('a playlist', () => {
     assert.equal((await screens.save(playlist())).status, 200);
     const without = await screens.publish('quays', { give: false });
     assert.equal(without.body.code, 'PLAYLIST_MISFIT');
-    assert.match(without.text, /no right on the report `works`/);
+    assert.match(without.text, /no permission on report “works”/);
     const published = await screens.publish();
     assert.equal(published.status, 200, published.text);
     for (const [device, quay] of [
@@ -117,7 +117,7 @@ describe('a playlist', () => {
     assert.equal((await screens.save(open)).status, 200);
     const refused = await screens.publish('open');
     assert.equal(refused.body.code, 'PLAYLIST_MISFIT');
-    assert.match(refused.text, /filtered by records/);
+    assert.match(refused.text, /has row rules/);
     // Whoever sees Q1 alone gives no screen of Q2 a row: it is told nothing, and shows an empty page.
     for (const kind of ['screen-group', 'playlist'] as const)
       await screens.small.fine(
@@ -272,7 +272,7 @@ describe('an interruption', () => {
     const lacking = { ...slot, shows: { text: 'Only {least}' } };
     const soon = new Date(Date.now() + 60_000).toISOString();
     const refused = await say({ slot: lacking, until: soon });
-    assert.deepEqual([refused.body.code, /`one`/.test(refused.text)], ['PLAYLIST_MISFIT', true]);
+    assert.deepEqual([refused.body.code, /“one”/.test(refused.text)], ['PLAYLIST_MISFIT', true]);
     for (const until of ['2020-01-01T00:00:00Z', '2099-01-01T00:00:00Z'])
       assert.equal((await say({ slot, until })).body.code, 'INPUT_INVALID', until);
     assert.equal((await say({ slot, until: soon }, reader)).body.code, 'NOT_FOUND');

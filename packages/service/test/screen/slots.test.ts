@@ -151,7 +151,7 @@ describe('slots of boards, pictures and words', () => {
     const open = playlist({ name: 'open', slots: [boardSlot({ where: {} })] });
     assert.equal((await screens.save(open)).status, 200);
     const refused = await screens.publish('open');
-    assert.match(refused.text, /filtered by records/);
+    assert.match(refused.text, /has row rules/);
     assert.equal((await screens.publish()).status, 200);
   });
 

@@ -260,7 +260,7 @@ describe('a file that is followed', () => {
     await tryAhead(app);
     const letters = await until(() => small.house.mail.mails.length > from && small.house.mail.mails.slice(from));
     assert.equal(letters.length, 1, 'once');
-    assert.match((await small.house.mail.parse(letters[0]!)).text!, /does not let us in/);
+    assert.match((await small.house.mail.parse(letters[0]!)).text!, /rejected the sign-in/);
     assert.equal(await editions('soon'), 1);
   });
 
@@ -277,6 +277,6 @@ describe('a file that is followed', () => {
     assert.equal((endless.body as unknown as Answered).file.problem?.code, 'INPUT_TOO_LARGE', endless.text);
     await small.fine('PUT', `/api/v1/users/${author}`, { state: 'left' }, root);
     const outcome = await checkNow(small.house.app, 'endless');
-    assert.match(outcome.words, /has left/);
+    assert.match(outcome.words, /is deactivated/);
   });
 });

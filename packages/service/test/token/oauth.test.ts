@@ -104,8 +104,8 @@ describe('the token endpoints', () => {
   it('refuse an exchange that widens, with the reason', async () => {
     const narrow = issued(await forQuay({ parameters: { month: '2026-10-01' } })).access_token;
     for (const [change, why] of [
-      [{ actions: ['export'] }, /does not hold the action `export`/],
-      [{ parameters: { month: '2026-09-01' } }, /fixes `month`/],
+      [{ actions: ['export'] }, /does not include the action “export”/],
+      [{ parameters: { month: '2026-09-01' } }, /fixes “month”/],
       [{ person: manager }, /no person/],
       [{ report: 'other' }, /another report/],
     ] as const) {

@@ -71,9 +71,9 @@ describe('limits of costs', () => {
     await warnOfCosts(house.app);
     await warnOfCosts(house.app);
     const letter = await until(async () => house.mail.mails.at(from));
-    assert.match((await house.mail.parse(letter)).subject!, /^Costs of the folder/);
+    assert.match((await house.mail.parse(letter)).subject!, /^Usage limit near: folder/);
     const jobs = (await house.app.records.query(
-      `SELECT count(DISTINCT payload->>'to')::int AS people, count(*)::int AS letters FROM jobs WHERE kind = 'notice.mail' AND payload->>'subject' LIKE 'Costs of%'`,
+      `SELECT count(DISTINCT payload->>'to')::int AS people, count(*)::int AS letters FROM jobs WHERE kind = 'notice.mail' AND payload->>'subject' LIKE 'Usage limit%'`,
     )) as unknown as [{ people: number; letters: number }[]];
     assert.equal(jobs[0][0]!.letters, jobs[0][0]!.people, 'nobody is told twice');
 

@@ -134,7 +134,7 @@ describe('periods that rows fill in part only', () => {
       { step: undefined, incompletePeriods: 'omit' },
       { step: 'day', incompletePeriods: 'mark' },
     ])
-      assert.match((await wrong(change)).text, /only periods can be incomplete/, JSON.stringify(change));
+      assert.match((await wrong(change)).text, /Only periods can be incomplete/, JSON.stringify(change));
     assert.match((await wrong({ incompletePeriods: 'hide' })).text, /incompletePeriods/);
   });
 });
