@@ -1,4 +1,4 @@
-import { Refusal, type Problem, type RefusalCode } from '../refusal/index.ts';
+import { andMore, Refusal, type Problem, type RefusalCode } from '../refusal/index.ts';
 
 /** What happens to a table of which rows are invalid. */
 export const invalidRowActions = ['reject', 'skip'] as const;

@@ -2,7 +2,7 @@ import { checkShape, toPointer } from '../check/index.ts';
 import type { DatasetShape } from '../dataset/index.ts';
 import { valueTypeOf } from '../dataset/index.ts';
 import { checkFilter, checkMeasure, parseFilter } from '../filter/index.ts';
-import { Refusal, isRefusal, suggest, type Problem } from '../refusal/index.ts';
+import { andMore, Refusal, isRefusal, suggest, type Problem } from '../refusal/index.ts';
 import { FigureChecker, type Path } from './checkFigure.ts';
 import { gridColumns, type Figure, type Page, type Parameter, type ReportDefinition } from './definition.ts';
 import { datasetNameOf, type FindDataset } from './lookup.ts';

@@ -53,7 +53,7 @@ export async function acquireSlot(app: App, name: string, claim: () => Promise<b
       { name },
     );
     if (!row) return { kind: 'stopped', state: 'paused', reason: `the destination ${name} is gone` };
-    if (row.state !== 'ready') return { kind: 'stopped', state: row.state, reason: row.reason ?? 'it is paused' };
+    if (row.state !== 'ready') return { kind: 'stopped', state: row.state, reason: row.reason ?? '' };
     const sending = await deliveries(app).count({ where: { destination: name, state: 'sending' } });
     if (sending >= row.parallel) return { kind: 'wait', ms: crowdedMs, why: '' };
     const latest = await Promise.all(row.rates.map(({ copies }) => latestTurn(app, name, copies)));

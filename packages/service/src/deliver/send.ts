@@ -36,6 +36,13 @@ const sliceMs = 1_000;
 /** A wait that is longer is not sat out: the worker does other work meanwhile. */
 const longestSatOutMs = 20_000;
 
+/** Why no copy goes to a destination: `destination “ferries” is paused by Ann`. */
+function whyUnavailable(name: string, state: string | undefined, reason?: string | null): string {
+  if (state === undefined) return `destination “${name}” was deleted`;
+  if (state === 'paused') return `destination “${name}” is paused ${reason ?? ''}`.trim();
+  return `destination “${name}” is not accepting files${reason ? `: ${reason}` : ''}`;
+}
+
 /** Thrown to leave a run until its destination takes copies again; what is ready stays ready. */
 export class DestinationUnavailable extends Error {
   /** @param forMs - how long its limits keep it from taking any; nothing where that cannot be known */
@@ -129,7 +136,7 @@ class Sender {
       const soonest = Math.min(...waiting.map((one) => this.#waitOf(one)));
       if (soonest > longestSatOutMs)
         throw new DestinationUnavailable(
-          `${waiting.length === 1 ? '1 copy waits' : `${waiting.length} copies wait`} for a mail host that takes ${waiting.length === 1 ? 'it' : 'the next'} later; tried again ${this.#clock(soonest)}`,
+          `the mail server asks to try ${waiting.length === 1 ? '1 copy' : `${waiting.length} copies`} again later; next attempt ${this.#clock(soonest)}`,
           soonest,
         );
       await this.#sitOut(soonest, 'the mail server asks to try again');
@@ -178,9 +185,7 @@ class Sender {
     if (row?.state !== 'ready') {
       // Others look whether it takes copies again: that may take a minute, in which other runs go on.
       if (row?.state === 'failing') await askToLook(this.#app, this.#name);
-      throw new DestinationUnavailable(
-        `“${this.#name}” is ${row?.state ?? 'gone'}${row?.reason ? `: ${row.reason}` : ''}`,
-      );
+      throw new DestinationUnavailable(whyUnavailable(this.#name, row?.state, row?.reason));
     }
     if (isMailed(this.#sending) || 'announce' in this.#destination)
       this.#mail = await openMail(this.#app, isTest || this.#destination.kind !== 'mail' ? ownMail : this.#name);
@@ -193,7 +198,7 @@ class Sender {
     } catch (error) {
       if (!isFailing(error)) throw error;
       await noteFailure(this.#app, this.#name, error.message, failuresToPause);
-      throw new DestinationUnavailable(`destination “${this.#name}” is not accepting files: ${error.message}`);
+      throw new DestinationUnavailable(whyUnavailable(this.#name, 'failing', error.message));
     }
   }
 
@@ -202,12 +207,12 @@ class Sender {
     for (;;) {
       const turn = await retry(() => acquireSlot(this.#app, name, claim));
       if (turn.kind === 'taken' || turn.kind === 'gone') return turn.kind === 'taken';
-      if (turn.kind === 'stopped')
-        throw new DestinationUnavailable(
-          `destination “${name}” is ${turn.state === 'paused' ? `paused ${turn.reason}` : `not accepting files: ${turn.reason}`}`,
-        );
+      if (turn.kind === 'stopped') throw new DestinationUnavailable(whyUnavailable(name, turn.state, turn.reason));
       if (turn.ms > longestSatOutMs && turn.why !== '')
-        throw new DestinationUnavailable(`destination “${name}” accepts the next copy ${this.#clock(turn.ms)} (rate limit)`, turn.ms);
+        throw new DestinationUnavailable(
+          `destination “${name}” accepts the next copy ${this.#clock(turn.ms)} (rate limit)`,
+          turn.ms,
+        );
       await this.#sitOut(turn.ms, turn.why === '' ? '' : `destination “${name}” accepts the next copy`);
     }
   }

@@ -178,7 +178,7 @@ describe('the quay pack', () => {
     }
     const full = await run({ period: '2026-10', again: true });
     assert.deepEqual([full.id, full.state, full.counts.sent, full.counts.failed], [next, 'failed', 0, 46]);
-    assert.match(full.error!, /no space left/);
+    assert.match(full.error!, /no disk space/);
     assert.equal(house.mail.mails.length, before);
     assert.deepEqual(
       readdirSync(house.app.settings.workDir).filter((one) => one !== 'uploads'),
@@ -226,7 +226,7 @@ describe('the quay pack', () => {
     house.worker = startWorker(house.app);
     const given = await house.finished(id, publisher);
     assert.deepEqual([given.state, given.counts.sent, given.counts.failed], ['failed', 0, 46]);
-    assert.match(given.error!, /3 workers died/);
+    assert.match(given.error!, /3 workers failed/);
   });
 
   it('stops when a row fails the second check, were the SQL to lose its filter', async () => {

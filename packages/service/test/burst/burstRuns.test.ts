@@ -246,7 +246,7 @@ describe('runs of the kiosk takings', () => {
     });
     const [third] = later.entries;
     assert.match(third!.reason, /451|try again/);
-    assert.match(later.phase, /1 copy waits for a mail host that takes it later; tried again at/);
+    assert.match(later.phase, /the mail server asks to try 1 copy again later; next attempt at/);
     assert.ok(Date.parse(third!.nextTryAt!) > Date.now() + aheadMs - 60_000);
     aheadMs += 600_000;
     await hurry(house.app, 'burst.run', { run: id });

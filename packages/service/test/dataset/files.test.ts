@@ -85,7 +85,7 @@ describe('files of other places', () => {
     const few = 'sum;x\n1.204,50;1\nn/a;2\nn/a;3\n';
     assert.equal((await loaded('few', 'type=sum=number&badCells=empty', few)).emptied[0]?.cells, 2);
     const tabbed = await loaded('tabbed', '', 'a\tb\n1\tx\n');
-    assert.match(tabbed.readAs, /tabs/);
+    assert.match(tabbed.readAs, /separator tab/);
     const unsure = await load('unsure', '', 'a;b,c\n1;2,3\n');
     assert.deepEqual([unsure.body.code, unsure.body.pointer], ['FILE_AMBIGUOUS', 'separator'], unsure.text);
     assert.deepEqual(types(await loaded('unsure', 'separator=semicolon&decimal=comma', 'a;b,c\n1;2,3\n')), [

@@ -367,8 +367,12 @@ describe('destinations', () => {
       [{ kind: 'library', address: 'http://files.example/x' }, 'INPUT_INVALID', /TLS/],
       [{ kind: 'library', address: 'https://u:p@files.example/x' }, 'INPUT_INVALID', /credentials/],
       [{ kind: 'library', address: 'https://169.254.169.254/x' }, 'ADDRESS_FORBIDDEN', /private network/],
-      [{ kind: 'webhook', address: 'ftp://files.example' }, 'INPUT_INVALID', /not at `ftp:`/],
-      [{ kind: 'library', address: 'https://files.example', limits: ['many'] }, 'INPUT_INVALID', /`many` is no limit/],
+      [{ kind: 'webhook', address: 'ftp://files.example' }, 'INPUT_INVALID', /cannot use “ftp:”/],
+      [
+        { kind: 'library', address: 'https://files.example', limits: ['many'] },
+        'INPUT_INVALID',
+        /“many” is not a valid rate limit/,
+      ],
       [{ kind: 'pigeon', address: 'https://files.example' }, 'INPUT_INVALID', /kind/],
     ];
     for (const [body, code, message] of cases) {

@@ -21,7 +21,7 @@ export function asRefusal(error: unknown): Refusal | undefined {
 function unexpected(app: App, error: unknown, ctx: Context): ProblemDocument {
   const reference = randomUUID();
   app.log.error({ err: error, reference, method: ctx.method, path: ctx.path }, 'unexpected error');
-  const message = 'something went wrong inside; give the reference to the operator';
+  const message = 'Something went wrong. Send the reference to your administrator.';
   return { ...toProblemDocument(new Refusal('INTERNAL', message)), reference };
 }
 
