@@ -103,7 +103,10 @@ describe('calls of the service', () => {
   it('are explained when nothing answers', async () => {
     saveCredentials({ url: 'http://127.0.0.1:9', key: 'k', email: 'e' });
     const { document } = await problem(callApi('GET', '/a'));
-    assert.deepEqual([document.code, document.hint], ['SERVICE_UNREACHABLE', 'Start it with npm start, or check UNDERBELL_URL.']);
+    assert.deepEqual(
+      [document.code, document.hint],
+      ['SERVICE_UNREACHABLE', 'Start it with npm start, or check UNDERBELL_URL.'],
+    );
   });
 
   it('need a sign-in and a file that is there', async () => {

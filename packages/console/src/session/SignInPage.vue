@@ -47,14 +47,7 @@ const submit = () =>
 <template>
   <section class="narrow">
     <h1>Sign in</h1>
-    <Alert
-      v-if="refused && !problem"
-      type="error"
-      show-icon
-      role="alert"
-      :message="refused"
-      class="refused"
-    />
+    <Alert v-if="refused && !problem" type="error" show-icon role="alert" :message="refused" class="refused" />
     <ProblemNote v-if="problem" :problem="problem" />
     <Form layout="vertical" :model="fields" @finish="submit">
       <FormItem

@@ -194,7 +194,8 @@ export function checkMask(mask: Mask, dataset: DatasetShape): void {
   if (by.to === 'column') {
     const other = find(by.column, '/effect/by/column');
     if (other.name === column.name) throw wrong('Select another column.');
-    if (valueTypeOf(other.type) !== type) throw wrong(`Column “${other.name}” has another type: select a column of type ${type}.`);
+    if (valueTypeOf(other.type) !== type)
+      throw wrong(`Column “${other.name}” has another type: select a column of type ${type}.`);
   } else if (by.to === 'band') {
     if (type !== 'number') throw wrong('Steps need numbers.');
   } else if (periods.includes(by.to) && type !== 'date' && type !== 'instant')

@@ -384,7 +384,9 @@ export function requireRecord(fields: readonly RecordField[], record: Readonly<R
     {
       pointer: `record/${name}`,
       word: name,
-      hint: isEmpty ? 'Save the record, then open the report again.' : 'The host page must send this field with the record.',
+      hint: isEmpty
+        ? 'Save the record, then open the report again.'
+        : 'The host page must send this field with the record.',
       ...(isEmpty ? {} : suggest(name, Object.keys(record))),
     },
   );

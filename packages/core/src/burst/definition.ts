@@ -231,7 +231,9 @@ function checkFiles({ formats, template, destination, empty }: BurstDefinition):
   if (wants !== (template !== undefined))
     throw new Refusal(
       'BURST_INVALID',
-      wants ? 'The format “template” needs a workbook template.' : 'A workbook template is set, but the format “template” is not.',
+      wants
+        ? 'The format “template” needs a workbook template.'
+        : 'A workbook template is set, but the format “template” is not.',
       { pointer: wants ? '/template' : '/formats', hint: 'List workbook templates with: underbell template list' },
     );
   if (formats.length === 0 && !(destination.kind === 'mail' && destination.page === true))

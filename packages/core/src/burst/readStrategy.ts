@@ -51,8 +51,7 @@ export function decideStrategy(
   bound: readonly Parameter[],
 ): CutStrategy {
   const each = (because: string): CutStrategy => ({ kind: 'a query each', because });
-  if (definition.asSeenBy === 'recipient')
-    return each('row rules of the recipients apply');
+  if (definition.asSeenBy === 'recipient') return each('row rules of the recipients apply');
   const period = bound.find((one) => one.period === true);
   if (period) return each(`parameter “${period.name}” is a range, and ranges can overlap`);
   for (const [dataset, text] of Object.entries(definition.where ?? {})) {

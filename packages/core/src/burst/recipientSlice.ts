@@ -79,7 +79,8 @@ export function cutOf(definition: BurstDefinition, recipient: Recipient): Cut {
   const fields: Record<string, string[]> = {};
   for (const column of cuttingColumns(definition)) {
     fields[column] = textsOf(definition, recipient, column);
-    if (fields[column].length === 0) throw new Refusal('COPY_EMPTY', `Column “${column}” has no value.`, { word: column });
+    if (fields[column].length === 0)
+      throw new Refusal('COPY_EMPTY', `Column “${column}” has no value.`, { word: column });
   }
   const column = definition.pdf?.passwordColumn;
   const password = column === undefined ? '' : (recipient.values[column] ?? '').trim();

@@ -15,8 +15,7 @@ const limitOf = (context: Context) => {
   const { limit } = context as { limit?: unknown };
   return limit instanceof Date ? limit.toISOString() : String(limit);
 };
-const listed = (names: unknown) =>
-  (Array.isArray(names) ? names : [names]).map((one) => `“${String(one)}”`).join(', ');
+const listed = (names: unknown) => (Array.isArray(names) ? names : [names]).map((one) => `“${String(one)}”`).join(', ');
 
 /** The same words whatever was given. */
 const says =

@@ -73,8 +73,7 @@ class Checker implements Check {
   condition(node: FilterNode): TypedNode {
     const typed = this.type(node, 'boolean');
     if (typed.type !== 'boolean') {
-      const hint =
-        typed.kind === 'column' ? `Compare it with a value, example: ${typed.column.name} = …` : undefined;
+      const hint = typed.kind === 'column' ? `Compare it with a value, example: ${typed.column.name} = …` : undefined;
       throw this.refuse(node, 'FILTER_WRONG_TYPE', `Expected a condition, found ${typeWords[typed.type]}.`, {
         hint,
       });
@@ -102,10 +101,15 @@ class Checker implements Check {
   #column(node: FilterNode & { kind: 'column' }): TypedNode {
     const column = this.#columns.get(node.name);
     if (column === undefined) {
-      throw this.refuse(node, 'FILTER_UNKNOWN_COLUMN', `Dataset “${this.scope.dataset.name}” has no column “${node.name}”.`, {
-        word: node.name,
-        ...unknownColumnHint(node, this.scope.dataset.columns, this.#beside),
-      });
+      throw this.refuse(
+        node,
+        'FILTER_UNKNOWN_COLUMN',
+        `Dataset “${this.scope.dataset.name}” has no column “${node.name}”.`,
+        {
+          word: node.name,
+          ...unknownColumnHint(node, this.scope.dataset.columns, this.#beside),
+        },
+      );
     }
     return { kind: 'column', type: valueTypeOf(column.type), column };
   }
@@ -147,8 +151,7 @@ class Checker implements Check {
   }
 
   #clock(node: FilterNode & { kind: 'call' }, name: 'today' | 'now'): TypedNode {
-    if (node.args.length > 0)
-      throw this.refuse(node, 'FILTER_SYNTAX', `${name}() takes no arguments.`);
+    if (node.args.length > 0) throw this.refuse(node, 'FILTER_SYNTAX', `${name}() takes no arguments.`);
     const value = name === 'today' ? this.scope.today : this.scope.now;
     if (value === undefined) throw this.refuse(node, 'VALUE_UNBOUND', `${name}() has no value here.`);
     return { kind: 'literal', type: name === 'today' ? 'date' : 'instant', value, from: `${name}()` };
@@ -174,8 +177,7 @@ class Checker implements Check {
   }
 
   #aggregate(node: FilterNode & { kind: 'call' }, name: AggregateName): TypedNode {
-    if (this.#insideAggregate)
-      throw this.refuse(node, 'FILTER_WRONG_TYPE', 'An aggregate cannot contain another one.');
+    if (this.#insideAggregate) throw this.refuse(node, 'FILTER_WRONG_TYPE', 'An aggregate cannot contain another one.');
     const [first] = node.args;
     if (first === undefined && name === 'count') return { kind: 'aggregate', type: 'number', name };
     if (first === undefined || node.args.length > 1) {

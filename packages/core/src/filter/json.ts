@@ -125,7 +125,8 @@ class JsonReader {
   #interval(value: Record<string, unknown>, span: Span, depth: number): FilterNode {
     this.#only(value, ['interval'], span);
     const bounds = value['interval'];
-    if (!Array.isArray(bounds) || bounds.length !== 2) throw refuse('“interval” must be a list of a start and an end.', span);
+    if (!Array.isArray(bounds) || bounds.length !== 2)
+      throw refuse('“interval” must be a list of a start and an end.', span);
     const [from, to] = bounds.map((one, i) =>
       intervalBound(this.read(one, `${span.pointer}/interval/${i}`, depth + 1)),
     );
@@ -155,10 +156,7 @@ class JsonReader {
       (count.exactly !== undefined && args.length !== count.exactly) ||
       (count.atLeast !== undefined && args.length < count.atLeast)
     ) {
-      throw refuse(
-        `“${op}” takes ${count.exactly ?? `${count.atLeast} or more`} arguments, not ${args.length}.`,
-        span,
-      );
+      throw refuse(`“${op}” takes ${count.exactly ?? `${count.atLeast} or more`} arguments, not ${args.length}.`, span);
     }
     if (op === 'in') {
       const list = this.#array(args[1], `${span.pointer}/args/1`, depth + 1);
@@ -186,9 +184,13 @@ export function readFilterJson(value: unknown): FilterNode {
   // The text is what is kept and bound by the limits of texts: both forms allow exactly the same filters.
   const text = writeFilter(node);
   if (text.length > maxFilterLength)
-    throw new Refusal('FILTER_TOO_LONG', `The filter has ${text.length} characters; at most ${maxFilterLength} are allowed.`, {
-      pointer: '',
-    });
+    throw new Refusal(
+      'FILTER_TOO_LONG',
+      `The filter has ${text.length} characters; at most ${maxFilterLength} are allowed.`,
+      {
+        pointer: '',
+      },
+    );
   parseFilter(text);
   return node;
 }

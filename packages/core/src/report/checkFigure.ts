@@ -170,8 +170,7 @@ export class FigureChecker {
         this.#column(['across'], figure.across);
         this.#step(figure.step, figure.across);
         this.#measure(['measure'], figure.measure);
-        if (figure.rows.includes(figure.across))
-          this.#add(['across'], `“${figure.across}” is already in the rows.`);
+        if (figure.rows.includes(figure.across)) this.#add(['across'], `“${figure.across}” is already in the rows.`);
         return;
       case 'text':
         measuresIn(figure.text).forEach((name) => this.#measure(['text'], name));
@@ -184,7 +183,9 @@ export class FigureChecker {
     this.#lines(figure.lines);
     if (figure.split && figure.each) this.#add(['each'], 'A chart has either series or small charts.');
     if ((figure.split ?? figure.each) && measures > 1)
-      this.#add(['measures'], 'A chart with series shows one measure.', { hint: 'Keep one measure, or remove the series.' });
+      this.#add(['measures'], 'A chart with series shows one measure.', {
+        hint: 'Keep one measure, or remove the series.',
+      });
     if ((figure.split ?? figure.each) === figure.by)
       this.#add([figure.split ? 'split' : 'each'], `“${figure.by}” is already the axis.`);
   }

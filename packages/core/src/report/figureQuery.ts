@@ -82,7 +82,9 @@ function groupColumn(column: DatasetColumn, role: 'group' | 'cell', step?: DateS
 
 /** A column that a mask keeps from the viewer. */
 export function columnHidden(dataset: string, column: string): Refusal {
-  return new Refusal('COLUMN_HIDDEN', `You do not have access to column “${column}” of dataset “${dataset}”.`, { word: column });
+  return new Refusal('COLUMN_HIDDEN', `You do not have access to column “${column}” of dataset “${dataset}”.`, {
+    word: column,
+  });
 }
 
 function findColumn(dataset: DatasetShape, name: string): DatasetColumn {

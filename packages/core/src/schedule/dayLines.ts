@@ -22,10 +22,14 @@ export function readDayLines(text: string): string[] {
       if (first !== undefined) return [first, ...others.flatMap((day) => day ?? [])];
       const isHeading = index === 0 && !/\d/.test(line);
       if (isHeading || line.trim() === '') return [];
-      throw new Refusal('FILE_MALFORMED', `Line ${index + 1} does not start with a day: “${line.trim().slice(0, 60)}”.`, {
-        pointer: `line ${index + 1}`,
-        hint: 'Write days like 2026-12-25, one per line. A name can follow.',
-      });
+      throw new Refusal(
+        'FILE_MALFORMED',
+        `Line ${index + 1} does not start with a day: “${line.trim().slice(0, 60)}”.`,
+        {
+          pointer: `line ${index + 1}`,
+          hint: 'Write days like 2026-12-25, one per line. A name can follow.',
+        },
+      );
     });
   if (days.length === 0)
     throw new Refusal('FILE_EMPTY', 'The text has no days.', { hint: 'Write days like 2026-12-25, one per line.' });

@@ -199,7 +199,10 @@ export function daysLater(at: number, days: number, timeZone: string): number {
 /** Checks a recurrence. @throws {Refusal} `SCHEDULE_INVALID`, `SCHEDULE_NEVER` */
 export function checkRecurrence(recurrence: Recurrence): void {
   if (nextInstants(recurrence, 0).length === 0)
-    throw new Refusal('SCHEDULE_NEVER', 'This recurrence has no occurrences.', { pointer: 'rule', word: recurrence.rule });
+    throw new Refusal('SCHEDULE_NEVER', 'This recurrence has no occurrences.', {
+      pointer: 'rule',
+      word: recurrence.rule,
+    });
 }
 
 const days: Readonly<Record<string, string>> = {

@@ -19,8 +19,7 @@ export interface Device {
 
 /** What a device is, for whoever stands before it. */
 export function deviceWords({ browser, width, height, isPicture }: Device): string {
-  const size =
-    width === undefined || height === undefined ? 'of unknown size' : `${width} × ${height} pixels`;
+  const size = width === undefined || height === undefined ? 'of unknown size' : `${width} × ${height} pixels`;
   return `${browser ?? 'a browser'}, ${size}${isPicture ? '; it runs no scripts, and shows pictures' : ''}`;
 }
 

@@ -191,8 +191,7 @@ function checkSettings(slot: Slot, pointer: string): void {
   const isData = 'report' in shows || 'board' in shows;
   if (where !== undefined && !isData)
     refuse('where', 'has no rows to filter', 'values in a text have their own filters');
-  if (set !== undefined && !('report' in shows))
-    refuse('parameters', 'has no parameters', 'the board sets them');
+  if (set !== undefined && !('report' in shows)) refuse('parameters', 'has no parameters', 'the board sets them');
   if (!('text' in shows)) return;
   const names = placeholdersIn(shows.text);
   for (const value of Object.keys(shows.values ?? {}))

@@ -120,6 +120,9 @@ export async function verifyAssertion(
   );
   const lifetime = payload.exp! - expected.now / 1000;
   if (typeof payload.jti !== 'string' || payload.jti.length > 200 || lifetime > 600)
-    throw new Refusal('CLIENT_INVALID', 'The client assertion needs a short “jti” and a lifetime of at most ten minutes.');
+    throw new Refusal(
+      'CLIENT_INVALID',
+      'The client assertion needs a short “jti” and a lifetime of at most ten minutes.',
+    );
   return { id: payload.jti, expiresAt: payload.exp! };
 }

@@ -55,11 +55,7 @@ const known: readonly RegExp[] = [
 const reasons: readonly (readonly [RegExp, string, string])[] = [
   [/vbaProject|macro/i, 'macros', 'Save it without macros, as .xlsx.'],
   [/activeX|ctrlProps|embeddings|oleObject/i, 'embedded programs or files', 'Remove them.'],
-  [
-    /externalLinks/i,
-    'links to other workbooks, with copies of their cells',
-    'Replace them with values.',
-  ],
+  [/externalLinks/i, 'links to other workbooks, with copies of their cells', 'Replace them with values.'],
   [/slicer|timeline/i, 'filter buttons', 'Use a filter field of the pivot table instead.'],
   [
     /model|connections|queryTable/i,

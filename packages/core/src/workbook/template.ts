@@ -59,7 +59,9 @@ function readSheets(parts: Unzipped, book: TextPart): SheetInBook[] {
   if (
     book.elements.some((one) => one.name === 'workbookPr' && ['1', 'true'].includes(one.attributes['date1904'] ?? ''))
   )
-    throw unfit('The workbook uses the 1904 date system.', { hint: 'Turn that off in its settings and save it again.' });
+    throw unfit('The workbook uses the 1904 date system.', {
+      hint: 'Turn that off in its settings and save it again.',
+    });
   const relations = new Map(relationsOf(parts, book.name).map((one) => [one.id, one]));
   return book.elements
     .filter((one) => one.name === 'sheet' && one.parent?.name === 'sheets')

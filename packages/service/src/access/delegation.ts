@@ -51,10 +51,14 @@ async function requireHeld<T extends Grant>(
 ): Promise<T> {
   const held = permissionOf(grants, holders, await resourceIdOf(app, 'report', wish.report));
   if (held && isAtLeast(held, wish.level)) return held;
-  throw new Refusal('TOKEN_SCOPE_EXCEEDED', `The ${what} has no “${wish.level}” permission on report “${wish.report}”.`, {
-    word: wish.report,
-    hint: `An owner of the report can grant it.`,
-  });
+  throw new Refusal(
+    'TOKEN_SCOPE_EXCEEDED',
+    `The ${what} has no “${wish.level}” permission on report “${wish.report}”.`,
+    {
+      word: wish.report,
+      hint: `An owner of the report can grant it.`,
+    },
+  );
 }
 
 /** What holds rights and is nobody. */

@@ -29,7 +29,9 @@ export async function saveGroup(
     await lockResource(app, 'group', group.name);
     const before = (await listGroups(app)).find((one) => one.name === group.name);
     if (before?.origin === 'directory')
-      throw new Refusal('NOT_ALLOWED', `Group “${group.name}” is managed by the identity provider.`, { hint: 'Change it there.' });
+      throw new Refusal('NOT_ALLOWED', `Group “${group.name}” is managed by the identity provider.`, {
+        hint: 'Change it there.',
+      });
     if (!before || !before.owners.includes(by.email)) requireAdministrator(by);
     const owners = new Set(group.owners.map((one) => one.toLowerCase()));
     const belonging = new Set(group.members.map((one) => one.toLowerCase()));
@@ -64,7 +66,9 @@ async function requireKept(app: App, by: PersonViewer, name: string): Promise<Gr
       seen.map((one) => one.name),
     );
   if (group.origin === 'directory')
-    throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, { hint: 'Change it there.' });
+    throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, {
+      hint: 'Change it there.',
+    });
   if (!group.owners.includes(by.email)) requireAdministrator(by);
   return group;
 }
@@ -162,7 +166,9 @@ export async function nameGroup(app: App, by: PersonViewer, name: string, to: st
         groups.map((one) => one.name),
       );
     if (before.origin === 'directory')
-      throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, { hint: 'Change it there.' });
+      throw new Refusal('NOT_ALLOWED', `Group “${name}” is managed by the identity provider.`, {
+        hint: 'Change it there.',
+      });
     if (to === name) return;
     if (groups.some((one) => one.name === to))
       throw new Refusal('NAME_TAKEN', `A group named “${to}” already exists.`, { pointer: '/name', word: to });

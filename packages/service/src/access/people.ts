@@ -45,7 +45,10 @@ function checkDeclared(declared: readonly AttributeRow[], values: Readonly<Recor
       });
     }
     if (!attribute.isMany && all.length > 1)
-      throw new Refusal('INPUT_INVALID', `User attribute “${name}” takes one value, not ${all.length}.`, { pointer, word: name });
+      throw new Refusal('INPUT_INVALID', `User attribute “${name}” takes one value, not ${all.length}.`, {
+        pointer,
+        word: name,
+      });
     for (const value of all) parseValue(value, attribute.type, `${attribute.label}:`);
   }
 }
@@ -114,7 +117,10 @@ export async function checkInvitation(
   for (const { kind, name, level } of invitation.rights) {
     await requirePassOn(app, by, level, kind, name);
     if (isGuest && (level === 'edit' || level === 'own'))
-      throw new Refusal('NOT_ALLOWED', 'Guests can have “view” and “export” only.', { pointer: '/rights', word: level });
+      throw new Refusal('NOT_ALLOWED', 'Guests can have “view” and “export” only.', {
+        pointer: '/rights',
+        word: level,
+      });
   }
   if (isGuest && !by.isAdministrator && invitation.rights.length === 0)
     throw new Refusal('INPUT_INVALID', 'Specify at least one report or group for the guest.', { pointer: '/rights' });

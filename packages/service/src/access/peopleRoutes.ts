@@ -36,7 +36,8 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'List users (authors and administrators)',
     async handle({ app, person }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
+      if (!(await isAuthor(app, person)))
+        throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
       return { people: (await listEveryone(app)).map(listedPerson) };
     },
   }),
@@ -48,7 +49,8 @@ export const peopleRoutes: Route[] = [
     summary: 'Get a user (authors and administrators)',
     params: Joi.object({ email: email.required() }),
     async handle({ app, person, params }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
+      if (!(await isAuthor(app, person)))
+        throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list users.');
       const found = await findListed(app, params.email);
       if (!found) throw notFound('person', params.email, []);
       return listedPerson(found);
@@ -221,7 +223,8 @@ export const peopleRoutes: Route[] = [
     audience: 'person',
     summary: 'List user attributes',
     async handle({ app, person }) {
-      if (!(await isAuthor(app, person))) throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list user attributes.');
+      if (!(await isAuthor(app, person)))
+        throw new Refusal('NOT_ALLOWED', 'Only authors and administrators can list user attributes.');
       return { attributes: await listAttributes(app) };
     },
   }),

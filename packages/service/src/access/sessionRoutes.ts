@@ -172,7 +172,8 @@ export const sessionRoutes: Route[] = [
     summary: 'Create a short-lived session token for a frame on another site',
     async handle({ app, ctx, person }) {
       // Only the first-party window with its cookie hands one out; a key makes no other keys.
-      if (ctx.get('Authorization') !== '') throw new Refusal('NOT_ALLOWED', 'A session token cannot create another one.');
+      if (ctx.get('Authorization') !== '')
+        throw new Refusal('NOT_ALLOWED', 'A session token cannot create another one.');
       return startSession(app, person.id, 'frame');
     },
   }),

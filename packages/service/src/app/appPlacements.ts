@@ -219,9 +219,13 @@ export async function chooseForCompany(
       });
     const before = await choiceOf(app, name, company);
     if (expected !== undefined && expected !== (before?.id ?? 0))
-      throw new Refusal('VERSION_CONFLICT', `${before?.chosenBy ?? 'Another user'} changed the variant of ${company}.`, {
-        hint: 'Reload and try again.',
-      });
+      throw new Refusal(
+        'VERSION_CONFLICT',
+        `${before?.chosenBy ?? 'Another user'} changed the variant of ${company}.`,
+        {
+          hint: 'Reload and try again.',
+        },
+      );
     await addChoice(app, person, name, company, shows);
     await remember(app, {
       who: person.email,

@@ -159,8 +159,7 @@ const ownRoutes: Route[] = [
     ...about,
     method: 'post',
     path: '/api/v1/apps/:name/pages/:page/share',
-    summary:
-      'Share a custom page; returns the figures that the user cannot view',
+    summary: 'Share a custom page; returns the figures that the user cannot view',
     params: pageParams,
     body: shareBody,
     handle: ({ app, person, params: { name, page }, body, origin }) => sharePage(app, person, name, page, body, origin),

@@ -6,10 +6,7 @@ import { email, thing, webOrigin } from '../access/index.ts';
 
 const words = Joi.string().trim().min(1).max(200);
 const company = Joi.object({
-  from: Joi.string()
-    .valid('record', 'person')
-    .required()
-    .description('a field of the record, or a user attribute'),
+  from: Joi.string().valid('record', 'person').required().description('a field of the record, or a user attribute'),
   name: Joi.string().trim().min(1).max(63).required(),
 });
 const chart = Joi.object({
@@ -23,7 +20,11 @@ const chart = Joi.object({
 
 export const appBody = Joi.object({
   title: words.required(),
-  origins: Joi.array().items(webOrigin).max(50).default([]).description('allowed origins: those of the pages of the app'),
+  origins: Joi.array()
+    .items(webOrigin)
+    .max(50)
+    .default([])
+    .description('allowed origins: those of the pages of the app'),
   client: Joi.string()
     .max(60)
     .allow(null)
@@ -79,12 +80,7 @@ const item = readAs<PageItem>()(
 );
 export const pageBody = Joi.object({
   title: words.required(),
-  items: Joi.array()
-    .items(item)
-    .min(1)
-    .max(24)
-    .required()
-    .description('figures of reports, and charts of the app'),
+  items: Joi.array().items(item).min(1).max(24).required().description('figures of reports, and charts of the app'),
   version: Joi.number().integer().description('version that was edited; a conflict is reported if it has changed'),
 });
 export const shareBody = Joi.object({

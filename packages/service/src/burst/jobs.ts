@@ -30,9 +30,7 @@ export const runBurstJob: JobHandler = async (app, job, isMine) => {
   if (!run || (run.state !== 'waiting' && run.state !== 'running')) return;
   const execution = new RunExecution(app, run, job, isMine);
   if (job.deaths >= maxWorkers) {
-    return execution.fail(
-      new Refusal('INTERNAL', `The run was stopped because ${maxWorkers} workers failed.`),
-    );
+    return execution.fail(new Refusal('INTERNAL', `The run was stopped because ${maxWorkers} workers failed.`));
   }
   const start = { state: 'running', startedAt: run.startedAt ?? new Date(app.now()) } as const;
   if (!(await moveRun(app, run.id, ['waiting', 'running'], start))) return;
@@ -162,7 +160,11 @@ export const startScheduled: JobHandler = async (app, job) => {
     if (!owner) return;
     const why = cause === 'refresh' ? 'after a refresh' : 'by its schedule';
     const text = `“${burst.definition.title}” was to be sent ${why} and could not start:\n\n${error.message}\n${error.details.hint ? `\n${error.details.hint}\n` : ''}`;
-    await enqueue(app, 'notice.mail', { to: owner.email, subject: `Burst not started: ${burst.definition.title}`, text });
+    await enqueue(app, 'notice.mail', {
+      to: owner.email,
+      subject: `Burst not started: ${burst.definition.title}`,
+      text,
+    });
   }
 };
 

@@ -56,8 +56,7 @@ export async function timesOf(app: App, definition: BurstDefinition, count: numb
   const { schedule } = definition;
   const after = definition.afterRefresh ? 'after a refresh of its data, at most once a day' : undefined;
   if (!schedule) return { words: after ?? 'manually', times: [] };
-  if (schedule.paused)
-    return { words: ['schedule paused', ...(after ? [after] : [])].join(', but '), times: [] };
+  if (schedule.paused) return { words: ['schedule paused', ...(after ? [after] : [])].join(', but '), times: [] };
   const off = schedule.holidays
     ? [
         schedule.onHoliday === 'next'

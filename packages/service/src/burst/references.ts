@@ -80,7 +80,11 @@ export async function lossesIn(app: App, change: ColumnsChange): Promise<Impact[
       for (const parameter of Object.keys(definition.bind ?? {})) {
         const bound = report.parameters?.find((one) => one.name === parameter);
         const has = shape.columns.some((one) => (bound?.key ? one.key === bound.key : one.name === bound?.column));
-        if (!has) throw new Refusal('SHARED_KEY_MISSING', `Dataset “${name}” has no column that parameter “${parameter}” filters by.`);
+        if (!has)
+          throw new Refusal(
+            'SHARED_KEY_MISSING',
+            `Dataset “${name}” has no column that parameter “${parameter}” filters by.`,
+          );
       }
     });
   });

@@ -29,7 +29,9 @@ import { fetchByLink, fetchKept, recallLinks } from './downloads.ts';
 import { ownCopies } from './myDeliveries.ts';
 
 const named = Joi.object({ name: thing.required() });
-const period = Joi.string().max(20).description('period in ISO 8601 style: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
+const period = Joi.string()
+  .max(20)
+  .description('period in ISO 8601 style: 2026, 2026-Q4, 2026-10, 2026-W44, 2026-10-26');
 const runId = Joi.object({ id: Joi.number().integer().min(1).required() });
 
 /** What copies may be. */
@@ -98,7 +100,10 @@ export const burstRoutes: Route[] = [
     audience: 'person',
     summary: 'Preview a run; nothing is sent',
     params: named,
-    query: Joi.object({ period, again: Joi.boolean().default(false).description('include recipients who already have a copy of this period') }),
+    query: Joi.object({
+      period,
+      again: Joi.boolean().default(false).description('include recipients who already have a copy of this period'),
+    }),
     handle: ({ app, person, params, query }) => showPlan(app, person, params.name, query),
   }),
   defineRoute({
@@ -176,7 +181,10 @@ export const burstRoutes: Route[] = [
     tag: 'Bursts',
     audience: 'person',
     summary: 'List runs, newest first, 50 per page',
-    query: Joi.object({ burst: thing, before: Joi.number().integer().min(1).description('“next” of the previous page') }),
+    query: Joi.object({
+      burst: thing,
+      before: Joi.number().integer().min(1).description('“next” of the previous page'),
+    }),
     handle: ({ app, person, query }) => seenRuns(app, person, query.burst, query.before),
   }),
   defineRoute({

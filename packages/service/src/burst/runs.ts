@@ -109,7 +109,9 @@ export async function approveRun(app: App, person: PersonViewer, id: number, ori
     return true;
   });
   if (!isReleased)
-    throw new Refusal('INPUT_INVALID', `Run ${id} is not awaiting approval (state: ${run.state}).`, { word: String(id) });
+    throw new Refusal('INPUT_INVALID', `Run ${id} is not awaiting approval (state: ${run.state}).`, {
+      word: String(id),
+    });
   return showRun(app, (await findRun(app, id))!);
 }
 

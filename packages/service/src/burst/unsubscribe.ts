@@ -22,7 +22,8 @@ async function deliveryOf(app: App, key: string): Promise<DeliveryRow & { readon
   const isGenuine = signature !== undefined && isSameSecret(signature, app.vault.sign(id!, purpose));
   const delivery = isGenuine ? await findDelivery(app, Number(id)) : undefined;
   const run = delivery && (await findRun(app, delivery.runId));
-  if (!delivery || !run) throw new Refusal('NOT_FOUND', 'Link not found.', { hint: 'Check that you copied the whole link.' });
+  if (!delivery || !run)
+    throw new Refusal('NOT_FOUND', 'Link not found.', { hint: 'Check that you copied the whole link.' });
   return { ...delivery, title: run.definition.title };
 }
 

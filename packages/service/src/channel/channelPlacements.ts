@@ -111,7 +111,14 @@ export async function saveTab(app: App, person: PersonViewer, wish: TabWish, ori
     await enqueue(app, 'channel.tab', { placement: name });
     if (tell !== undefined) await enqueue(app, 'channel.tell', { placement: name, words: tell, by: person.id });
     const { tabId: _id, giverId: _giver, problem: _problem, ...after } = row;
-    await remember(app, { who: person.email, what: 'channel placement saved', thing: `placement ${name}`, origin, before, after });
+    await remember(app, {
+      who: person.email,
+      what: 'channel placement saved',
+      thing: `placement ${name}`,
+      origin,
+      before,
+      after,
+    });
   });
   return (await seenTab(app, person, name))!;
 }

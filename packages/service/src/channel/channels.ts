@@ -32,9 +32,7 @@ export async function standingOf(app: App, person: PersonViewer, chat: ChatServe
 /** Why this service can place no tab in a room; nothing where it can. */
 export function obstacleIn(chat: ChatServerRow, { levels, makerUser }: RoomRow): string | undefined {
   const own = ownUser(chat.serverName);
-  return isOwner(levels, own, makerUser)
-    ? undefined
-    : `An owner of the channel must make ${own} a moderator.`;
+  return isOwner(levels, own, makerUser) ? undefined : `An owner of the channel must make ${own} a moderator.`;
 }
 
 function shownChannel(
@@ -115,6 +113,8 @@ export async function requireOwnedChannel(app: App, person: PersonViewer, chatNa
       hint: `Specify one: ${found.map((one) => one.roomId).join(', ')}`,
     });
   if (!owned.has(room.roomId))
-    throw new Refusal('NOT_ALLOWED', `Only owners of channel “${room.name}” can change its placements.`, { pointer: '/channel' });
+    throw new Refusal('NOT_ALLOWED', `Only owners of channel “${room.name}” can change its placements.`, {
+      pointer: '/channel',
+    });
   return { chat, room };
 }

@@ -99,7 +99,13 @@ export async function addChat(app: App, person: PersonViewer, name: string, wish
     if (await findChat(app, name))
       throw new Refusal('NAME_TAKEN', `A chat server named “${name}” already exists.`, { word: name });
     await chats(app).create({ name, ...wish, ...keys, makerId: person.id, madeAt: new Date(app.now()) });
-    await remember(app, { who: person.email, what: 'chat server connected', thing: `chat ${name}`, origin, after: wish });
+    await remember(app, {
+      who: person.email,
+      what: 'chat server connected',
+      thing: `chat ${name}`,
+      origin,
+      after: wish,
+    });
   });
   return { chat: await showChat(app, person, name), registration };
 }
@@ -169,12 +175,7 @@ export async function compareByHand(app: App, person: PersonViewer, name: string
     return await compareChat(app, await requireChat(app, name));
   } catch (error) {
     if (!(error instanceof ServerBusy)) throw error;
-    throw new Refusal(
-      'CHAT_UNREACHABLE',
-      'The chat server is busy.',
-      { hint: 'Try again later.' },
-      { cause: error },
-    );
+    throw new Refusal('CHAT_UNREACHABLE', 'The chat server is busy.', { hint: 'Try again later.' }, { cause: error });
   }
 }
 

@@ -88,7 +88,12 @@ export class Homeserver {
       })
       .catch((cause: unknown) => {
         if (isRefusal(cause)) throw cause;
-        throw new Refusal('CHAT_UNREACHABLE', `The chat server ${host} is not responding.`, { hint: 'Check that it is running.' }, { cause });
+        throw new Refusal(
+          'CHAT_UNREACHABLE',
+          `The chat server ${host} is not responding.`,
+          { hint: 'Check that it is running.' },
+          { cause },
+        );
       });
     const said = await readJson(answer);
     if (answer.ok) return said as T;

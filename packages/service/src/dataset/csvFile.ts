@@ -25,7 +25,9 @@ export const lineTooLong = (bytes: number): Refusal =>
 export const tooManyColumns = (): Refusal =>
   new Refusal('INPUT_TOO_LARGE', `The file has more than ${maxColumns} columns.`);
 export const tooManyCells = (cells: number): Refusal =>
-  new Refusal('INPUT_TOO_LARGE', `The file has more than ${cells} values.`, { hint: 'Import it from a data source instead.' });
+  new Refusal('INPUT_TOO_LARGE', `The file has more than ${cells} values.`, {
+    hint: 'Import it from a data source instead.',
+  });
 
 /** What a CSV library complained about, as one of ours. */
 function csvRefusal(cause: unknown): unknown {

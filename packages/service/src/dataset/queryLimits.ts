@@ -11,19 +11,15 @@ export function checkQueryLimits(
   const [question, ...more] = openQuestions(found, types, dialect);
   if (question === undefined) return;
   const { value, row } = question.cell;
-  throw new Refusal(
-    'FILE_AMBIGUOUS',
-    `Row ${row} of column “${question.columns[0]!}”: “${value}” is ambiguous.`,
-    {
-      pointer: question.about,
-      word: value,
-      problems: [question, ...more].flatMap((one) =>
-        one.columns.map((at) => ({
-          at,
-          message: `“${one.cell.value}” is ${one.readings.map(({ say, as }) => `${as} with ${one.about} ${say}`).join(', ')}`,
-        })),
-      ),
-      hint: `Set it (${question.about}): ${question.readings.map((one) => one.say).join(' or ')}.`,
-    },
-  );
+  throw new Refusal('FILE_AMBIGUOUS', `Row ${row} of column “${question.columns[0]!}”: “${value}” is ambiguous.`, {
+    pointer: question.about,
+    word: value,
+    problems: [question, ...more].flatMap((one) =>
+      one.columns.map((at) => ({
+        at,
+        message: `“${one.cell.value}” is ${one.readings.map(({ say, as }) => `${as} with ${one.about} ${say}`).join(', ')}`,
+      })),
+    ),
+    hint: `Set it (${question.about}): ${question.readings.map((one) => one.say).join(' or ')}.`,
+  });
 }

@@ -80,7 +80,9 @@ export async function requireLoader(app: App, person: PersonViewer, name: string
   if (known) await requireRight(app, person, 'edit', 'dataset', name);
   else {
     if (await isDatasetBinned(app, name))
-      throw new Refusal('NAME_TAKEN', `Dataset “${name}” is in the trash.`, { hint: 'Restore it, or use another name.' });
+      throw new Refusal('NAME_TAKEN', `Dataset “${name}” is in the trash.`, {
+        hint: 'Restore it, or use another name.',
+      });
     await requireAuthor(app, person, 'dataset');
   }
   return known;

@@ -65,12 +65,7 @@ function mailRefusal(cause: unknown, url: string, hasBegun = false): Refusal {
   }
   // A host that answers 4xx has not taken it and asks to be asked again (RFC 5321, section 4.2.1).
   if (responseCode !== undefined && responseCode >= 400 && responseCode < 500) {
-    return new Refusal(
-      'DESTINATION_BUSY',
-      `The mail server is busy: ${String(response).slice(0, 200)}`,
-      {},
-      { cause },
-    );
+    return new Refusal('DESTINATION_BUSY', `The mail server is busy: ${String(response).slice(0, 200)}`, {}, { cause });
   }
   if (responseCode !== undefined) {
     return new Refusal(

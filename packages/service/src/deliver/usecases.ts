@@ -112,7 +112,10 @@ export async function saveDestination(
   else await requireAuthor(app, person, 'destination');
   if (form.kind === 'directory') requireAdministrator(person);
   if (known && known.kind !== form.kind)
-    throw new Refusal('INPUT_INVALID', `Destination “${name}” has type ${known.kind}.`, { pointer: '/kind', word: form.kind });
+    throw new Refusal('INPUT_INVALID', `Destination “${name}” has type ${known.kind}.`, {
+      pointer: '/kind',
+      word: form.kind,
+    });
   await checkAddress(app, form);
   const before = known ? opened(app, known) : undefined;
   const { kind, address, user, from } = form;

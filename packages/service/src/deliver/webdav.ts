@@ -18,13 +18,9 @@ const silentMs = 60_000;
 
 /** A library that does not heed conditions may have taken somebody's file away: nothing more goes there. */
 const overwrites = (name: string): Refusal =>
-  new Refusal(
-    'DESTINATION_OVERWRITES',
-    `The WebDAV server overwrote “${name}” although it was asked not to.`,
-    {
-      hint: 'It does not support If-None-Match (RFC 9110, section 13.1.2). Use another server or a server folder.',
-    },
-  );
+  new Refusal('DESTINATION_OVERWRITES', `The WebDAV server overwrote “${name}” although it was asked not to.`, {
+    hint: 'It does not support If-None-Match (RFC 9110, section 13.1.2). Use another server or a server folder.',
+  });
 
 /** A file library that speaks WebDAV. @see RFC 4918, RFC 9110 section 13 for conditions */
 export class LibraryTransport implements Transport {
@@ -172,7 +168,8 @@ export class LibraryTransport implements Transport {
     const read = await this.#ask('GET', url);
     const text = read.ok ? await read.text() : undefined;
     const removed = await this.#ask('DELETE', url);
-    if (text !== testText) throw new Refusal('DESTINATION_REFUSED', 'The WebDAV server did not return the stored file.');
+    if (text !== testText)
+      throw new Refusal('DESTINATION_REFUSED', 'The WebDAV server did not return the stored file.');
     if (!removed.ok) throw await this.#refusal(removed, 'removing a file');
     await removed.body?.cancel();
     if (put.status !== 201 || twice.status !== 412) throw overwrites(url.slice(url.lastIndexOf('/') + 1));

@@ -62,7 +62,8 @@ export class WebhookTransport implements Transport {
     if (answer.ok) return;
     const said = `The webhook returned status ${answer.status}`;
     if (answer.status === 401 || answer.status === 403) throw new Refusal('DESTINATION_CLOSED', said);
-    if (answer.status === 410) throw new Refusal('DESTINATION_CLOSED', `${said}: it does not accept messages any more.`);
+    if (answer.status === 410)
+      throw new Refusal('DESTINATION_CLOSED', `${said}: it does not accept messages any more.`);
     if ([408, 425, 429].includes(answer.status) || answer.status >= 500) throw new Refusal('DESTINATION_BUSY', said);
     throw new Refusal('DESTINATION_REFUSED', said);
   }

@@ -39,8 +39,7 @@ export function directory(app: App): Promise<oidc.Configuration> {
   return made;
 }
 
-const refused = (cause?: unknown) =>
-  new Refusal('SSO_REJECTED', 'Single sign-on failed. Try again.', {}, { cause });
+const refused = (cause?: unknown) => new Refusal('SSO_REJECTED', 'Single sign-on failed. Try again.', {}, { cause });
 
 /** A path of this service, and nothing that a browser would take elsewhere. */
 export function localPath(text: string | undefined): string {
@@ -146,7 +145,12 @@ export async function finishSignIn(
   if (row.directorySubject === null) {
     await app.records.transaction(async () => {
       await changePerson(app, row.id, { directorySubject: claims.sub });
-      await remember(app, { who: row.email, what: 'linked to identity provider', thing: `person ${row.email}`, origin });
+      await remember(app, {
+        who: row.email,
+        what: 'linked to identity provider',
+        thing: `person ${row.email}`,
+        origin,
+      });
     });
   }
   return { ...(await startSession(app, row.id, 'browser')), returnTo: pending.returnTo };

@@ -86,7 +86,9 @@ export async function saveFolder(
   const { parentName } = folder;
   if (known) await requireRight(app, person, 'edit', 'folder', folder.name);
   else if (!isAtLeast(await rightOn(app, person, 'report', '*'), 'edit') && !person.isAdministrator)
-    throw new Refusal('NOT_ALLOWED', 'You do not have permission to create a folder.', { hint: 'Publishers and administrators can.' });
+    throw new Refusal('NOT_ALLOWED', 'You do not have permission to create a folder.', {
+      hint: 'Publishers and administrators can.',
+    });
   if (parentName !== (known?.parentName ?? null)) {
     if (known) await requireRight(app, person, 'own', 'folder', folder.name);
     if (parentName !== null) {

@@ -159,14 +159,10 @@ export async function bin(
   const uses = await dependents(app, mark);
   if (uses.length > 0 && !options.isConfirmed) {
     const users = uses.map((one) => one.user);
-    throw new Refusal(
-      'IN_USE',
-      `The ${kind} “${name}” is used by ${users.join(', ')}.`,
-      {
-        hint: 'Confirm that they may stop working, or change them first.',
-        problems: uses.map((one) => ({ at: one.user, message: one.what })),
-      },
-    );
+    throw new Refusal('IN_USE', `The ${kind} “${name}” is used by ${users.join(', ')}.`, {
+      hint: 'Confirm that they may stop working, or change them first.',
+      problems: uses.map((one) => ({ at: one.user, message: one.what })),
+    });
   }
   const seen = await namesSeen(app, person, kind);
   await app.records.transaction(async () => {

@@ -37,12 +37,7 @@ export async function serveFile(app: App, ctx: Context, { hash, type, fileName }
   if (isKnown(ctx, tag)) return null;
   const path = fileOf(app, hash);
   const { size } = await stat(path).catch((cause: unknown) => {
-    throw new Refusal(
-      'NOT_FOUND',
-      `The file ${fileName} is no longer on the disk.`,
-      { word: fileName },
-      { cause },
-    );
+    throw new Refusal('NOT_FOUND', `The file ${fileName} is no longer on the disk.`, { word: fileName }, { cause });
   });
   ctx.set('Accept-Ranges', 'bytes');
   ctx.attachment(fileName.includes('.') ? fileName : `${fileName}.${mediaTypes[type]}`, { type: 'inline' });

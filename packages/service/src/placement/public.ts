@@ -69,25 +69,15 @@ const refused = (message: string, hint: string) => new Refusal('NOT_PUBLIC', mes
 /** What keeps a placement from being shown to everybody; nothing where it may be. */
 async function faultOf(app: App, placement: Placement): Promise<Refusal | undefined> {
   const { reportName, kind, suspendedAt, title } = placement;
-  if (!(await arePublicLinksOn(app)))
-    return refused('Public links are disabled.', 'An administrator can enable them.');
+  if (!(await arePublicLinksOn(app))) return refused('Public links are disabled.', 'An administrator can enable them.');
   if (kind !== 'link') return refused(`A placement of type ${kind} needs a sign-in.`, 'Use a placement of type link.');
-  if (reportName === null)
-    return refused('A board needs a sign-in.', 'Use a page of a report.');
+  if (reportName === null) return refused('A board needs a sign-in.', 'Use a page of a report.');
   if (suspendedAt !== null) return refused(`“${title}” is suspended`, 'Resume it first.');
   for (const dataset of await datasetsShown(app, placement)) {
     const { rules, masks } = await limitsOn(app, [dataset]);
-    if (rules.length > 0)
-      return refused(
-        `Dataset “${dataset}” has row rules.`,
-        'Create a dataset with public data.',
-      );
+    if (rules.length > 0) return refused(`Dataset “${dataset}” has row rules.`, 'Create a dataset with public data.');
     // What is hidden from some who are known is for no stranger.
-    if (masks.length > 0)
-      return refused(
-        `Dataset “${dataset}” has masks.`,
-        'Create a dataset with public data.',
-      );
+    if (masks.length > 0) return refused(`Dataset “${dataset}” has masks.`, 'Create a dataset with public data.');
   }
   return undefined;
 }
@@ -105,7 +95,8 @@ async function datasetsShown(app: App, placement: Placement): Promise<string[]> 
 /** Why whoever made it may not show it to everybody; nothing where they may. */
 async function mayNot(app: App, person: PersonViewer, placement: Placement): Promise<string | undefined> {
   const report = placement.reportName!;
-  if (!isAtLeast(await rightOn(app, person, 'report', report), 'own')) return `its creator does not own report “${report}”`;
+  if (!isAtLeast(await rightOn(app, person, 'report', report), 'own'))
+    return `its creator does not own report “${report}”`;
   for (const dataset of await datasetsShown(app, placement))
     if (!isAtLeast(await rightOn(app, person, 'dataset', dataset), 'edit'))
       return `its creator does not own dataset “${dataset}”`;
@@ -183,8 +174,7 @@ async function requirePublishable(app: App, person: PersonViewer, placement: Pla
   const fault = await faultOf(app, placement);
   if (fault) throw fault;
   const why = await mayNot(app, person, placement);
-  if (why !== undefined)
-    throw new Refusal('NOT_ALLOWED', `You cannot create a public link: ${why}.`);
+  if (why !== undefined) throw new Refusal('NOT_ALLOWED', `You cannot create a public link: ${why}.`);
 }
 
 function checkEnd(app: App, until: Date): void {
@@ -240,7 +230,8 @@ async function requireLink(app: App, id: string): Promise<PublicLinkRow> {
   return row;
 }
 
-const endedAlready = (id: string) => new Refusal('NOT_FOUND', 'This public link has expired or was revoked.', { word: id });
+const endedAlready = (id: string) =>
+  new Refusal('NOT_FOUND', 'This public link has expired or was revoked.', { word: id });
 
 /**
  * Gives a public link another end or note. A later end asks for what making it anew would ask for; it is from then on within

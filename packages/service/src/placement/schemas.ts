@@ -25,11 +25,7 @@ export const placedPart = Joi.object({
     .default({})
     .description('masks of the placement: columns by dataset'),
   parameters: Joi.object().pattern(Joi.string().max(63), Joi.string().max(1000)).default({}),
-  edition: Joi.number()
-    .integer()
-    .min(1)
-    .max(2_147_483_647)
-    .description('fixed edition; default: the current one'),
+  edition: Joi.number().integer().min(1).max(2_147_483_647).description('fixed edition; default: the current one'),
   look: Joi.object({
     hideBar: Joi.boolean().description('hide the toolbar'),
     hidePages: Joi.boolean().description('hide the page list'),

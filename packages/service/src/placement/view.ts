@@ -90,10 +90,7 @@ export async function openPlacement(app: App, name: string, who: Visitor): Promi
   // Neither what it shows nor that it is there is told to whom it is not for.
   if (who.person && right === undefined) throw notFound('placement', name, []);
   if (!who.person && thing.kind === 'board')
-    throw new Refusal(
-      'TOKEN_SCOPE_EXCEEDED',
-      'Boards need a sign-in: an access token is for one report.',
-    );
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'Boards need a sign-in: an access token is for one report.');
   if (!who.person && who.client?.details.report !== thing.name)
     throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'The access token is for another report.');
   if (who.client?.details.placement !== undefined && who.client.details.placement !== name)
@@ -128,10 +125,7 @@ export async function preparePlacement(
   request: ViewRequest,
 ): Promise<PreparedView> {
   if (who.client?.isPublic === true && request.where !== undefined)
-    throw new Refusal(
-      'TOKEN_SCOPE_EXCEEDED',
-      'A public link cannot be filtered. Sign in to filter.',
-    );
+    throw new Refusal('TOKEN_SCOPE_EXCEEDED', 'A public link cannot be filtered. Sign in to filter.');
   const asked = { ...who, ...(request.record ? { record: request.record } : {}) };
   const { placement, right } = await openPlacement(app, name, asked);
   if (placement.reportName === null)

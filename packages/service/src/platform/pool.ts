@@ -9,20 +9,10 @@ export const acquireMs = 30_000;
 const waitedInVain = 'timeout exceeded when trying to connect';
 
 export const databaseBusy = (cause: unknown) =>
-  new Refusal(
-    'DATABASE_BUSY',
-    'The database has no free connection.',
-    { hint: 'Try again in a moment.' },
-    { cause },
-  );
+  new Refusal('DATABASE_BUSY', 'The database has no free connection.', { hint: 'Try again in a moment.' }, { cause });
 
 export const databaseUnreachable = (cause: unknown) =>
-  new Refusal(
-    'DATABASE_UNREACHABLE',
-    'The database is not reachable.',
-    { hint: 'Try again in a moment.' },
-    { cause },
-  );
+  new Refusal('DATABASE_UNREACHABLE', 'The database is not reachable.', { hint: 'Try again in a moment.' }, { cause });
 
 type Taken = (error: Error | undefined, client: pg.PoolClient | undefined, release: (error?: unknown) => void) => void;
 

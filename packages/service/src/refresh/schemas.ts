@@ -16,7 +16,9 @@ export const note = Joi.object({
   unit: Joi.string().max(20),
   format: Joi.string().max(40).pattern(numberPattern, 'a Unicode number pattern such as #,##0.0 or 0.0 %'),
   sensitivity: Joi.string().valid(...sensitivities),
-  guards: Joi.boolean().valid(true).description('this column identifies one user: a token that fixes it shows rows of that user only'),
+  guards: Joi.boolean()
+    .valid(true)
+    .description('this column identifies one user: a token that fixes it shows rows of that user only'),
 });
 
 export const pairs = Joi.array().items(Joi.string().max(200)).single().default([]);

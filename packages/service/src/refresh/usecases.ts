@@ -123,5 +123,6 @@ async function markStale(app: App, row: DatasetRow, reason: string, { cause, who
 
 export async function stopLoad(app: App, person: PersonViewer, name: string): Promise<void> {
   await requireRight(app, person, 'edit', 'dataset', name);
-  if (!(await askLoadToStop(app, name))) throw new Refusal('INPUT_INVALID', `Dataset “${name}” is not being refreshed.`);
+  if (!(await askLoadToStop(app, name)))
+    throw new Refusal('INPUT_INVALID', `Dataset “${name}” is not being refreshed.`);
 }

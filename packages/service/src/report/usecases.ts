@@ -157,7 +157,9 @@ export async function retireEdition(
   await requireRight(app, person, 'edit', 'report', name);
   await findEdition(app, name, number);
   if ((await findEdition(app, name)).number === number)
-    throw new Refusal('IN_USE', `Edition ${number} is the current edition.`, { hint: 'Publish another edition, or roll back first.' });
+    throw new Refusal('IN_USE', `Edition ${number} is the current edition.`, {
+      hint: 'Publish another edition, or roll back first.',
+    });
   const pinned = (await app.things.dependentsOf({ kind: 'report', name })).filter((one) => one.edition === number);
   if (pinned.length > 0) {
     const problems = pinned.map((one) => ({ at: userOf(one), message: `is pinned to edition ${number}` }));

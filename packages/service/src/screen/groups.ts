@@ -97,7 +97,9 @@ export async function removeGroup(app: App, person: PersonViewer, name: string, 
     await lockResource(app, 'screen-group', name);
     const held = await countScreens(app, name);
     if (held > 0)
-      throw new Refusal('IN_USE', `Group “${name}” still has ${held} screens.`, { hint: 'Unpair them, or move them to another group.' });
+      throw new Refusal('IN_USE', `Group “${name}” still has ${held} screens.`, {
+        hint: 'Unpair them, or move them to another group.',
+      });
     await screenGroups(app).destroy({ where: { name } });
     // Another of its name shows nothing that was published to this one.
     await removeTarget(app, { targetKind: 'screen-group', targetName: name });

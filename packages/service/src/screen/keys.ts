@@ -87,7 +87,9 @@ export async function takeFirstKey(app: App, deviceCode: string, thumbprint: str
     const now = app.now();
     const found = row && plain(row);
     if (!found || found.state === 'spent' || found.expiresAt.getTime() <= now)
-      return new Refusal('PAIRING_EXPIRED', 'The pairing code has expired or was used.', { hint: 'Request another one.' });
+      return new Refusal('PAIRING_EXPIRED', 'The pairing code has expired or was used.', {
+        hint: 'Request another one.',
+      });
     if (found.state === 'refused') return new Refusal('PAIRING_REFUSED', 'This screen was rejected.');
     if (found.state === 'waiting') {
       const isSoon = found.polledAt !== null && now - found.polledAt.getTime() < (pollSeconds - 1) * 1000;

@@ -277,7 +277,9 @@ export async function removePlaylist(app: App, person: PersonViewer, name: strin
     await lockResource(app, 'playlist', name);
     const [target] = await targetsOf(app, name);
     if (target)
-      throw new Refusal('IN_USE', `Playlist “${name}” is published to ${target.targetName}.`, { hint: 'Unpublish it first.' });
+      throw new Refusal('IN_USE', `Playlist “${name}” is published to ${target.targetName}.`, {
+        hint: 'Unpublish it first.',
+      });
     await playlists(app).destroy({ where: { name } });
     await deleteResourceData(app, resourceIdOf(name));
     await remember(app, { who: person.email, what: 'playlist deleted', thing: `playlist ${name}`, origin, before });

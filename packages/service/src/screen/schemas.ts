@@ -15,9 +15,7 @@ import { oauthForm } from '../token/index.ts';
 const words = Joi.string().trim().min(1).max(200);
 const attributeName = Joi.string().pattern(fieldName, 'lower-case letters, digits and underscores').max(63);
 const values = readAs<ScreenValues>()(
-  Joi.object()
-    .pattern(Joi.string().max(63), Joi.string().max(500))
-    .description('screen attributes of the screen'),
+  Joi.object().pattern(Joi.string().max(63), Joi.string().max(500)).description('screen attributes of the screen'),
 );
 const timeZone = Joi.string().max(60).description('IANA time zone of the screen');
 const language = Joi.string().max(35).description('language (BCP 47)');
@@ -101,10 +99,11 @@ export const planBody = Joi.object({ targets });
 export const publishBody = Joi.object({
   targets,
   note: Joi.string().trim().max(500).allow('').default(''),
-  give: Joi.boolean()
-    .default(false)
-    .description('grant “view” on the content to the targets, if you can share it'),
-  expected: Joi.number().integer().min(0).description('newest version in the preview; a conflict is reported if it has changed'),
+  give: Joi.boolean().default(false).description('grant “view” on the content to the targets, if you can share it'),
+  expected: Joi.number()
+    .integer()
+    .min(0)
+    .description('newest version in the preview; a conflict is reported if it has changed'),
 });
 export const backBody = Joi.object({ revision: Joi.number().integer().min(1).required() });
 export const withdrawBody = Joi.object({ target: target.required() });

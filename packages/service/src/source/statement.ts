@@ -19,9 +19,13 @@ interface Connection {
  */
 export async function checkStatement(client: pg.ClientBase, sql: string, name: string): Promise<void> {
   if (!/^\s*(--[^\n]*\n\s*|\/\*(?:[^*]|\*(?!\/))*\*\/\s*)*\(*\s*(select|with|values|table)\b/i.test(sql))
-    throw new Refusal('SOURCE_REFUSED', `Data source “${name}” is read-only: SQL must begin with SELECT, WITH, VALUES or TABLE.`, {
-      pointer: '/sql',
-    });
+    throw new Refusal(
+      'SOURCE_REFUSED',
+      `Data source “${name}” is read-only: SQL must begin with SELECT, WITH, VALUES or TABLE.`,
+      {
+        pointer: '/sql',
+      },
+    );
   await new Promise<void>((done, fail) => {
     client.query({
       submit(connection: Connection) {

@@ -66,12 +66,7 @@ export async function fetchFile<T>(
       })
       .catch((cause: unknown) => {
         if (isRefusal(cause)) throw cause;
-        throw new Refusal(
-          'SOURCE_UNREACHABLE',
-          `${host} is not responding.`,
-          { hint: 'Check the URL.' },
-          { cause },
-        );
+        throw new Refusal('SOURCE_UNREACHABLE', `${host} is not responding.`, { hint: 'Check the URL.' }, { cause });
       });
     if (answer.status === 304) return undefined;
     if (!answer.ok || answer.body === null) throw refusalOf(answer.status, host);

@@ -50,9 +50,7 @@ export const followRoutes: Route[] = [
         .required(),
       user: Joi.string().max(200),
       password: Joi.string().max(1_000).description('default: the stored password'),
-      schedule: scheduleBody
-        .allow(null)
-        .description('sync schedule; null removes it; default: the stored one'),
+      schedule: scheduleBody.allow(null).description('sync schedule; null removes it; default: the stored one'),
     })
       .when(Joi.object({ kind: 'dataset' }).unknown(), {
         then: Joi.object({ dataset: Joi.required() }),

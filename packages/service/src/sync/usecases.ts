@@ -96,7 +96,8 @@ function checkAddress(address: string): void {
       pointer: '/address',
       hint: 'Use the username and password options: they are stored encrypted.',
     });
-  if (hash !== '') throw new Refusal('INPUT_INVALID', 'The URL of a file cannot have a part after #.', { pointer: '/address' });
+  if (hash !== '')
+    throw new Refusal('INPUT_INVALID', 'The URL of a file cannot have a part after #.', { pointer: '/address' });
 }
 
 /** Whoever follows a file must be able to make of it what it becomes. */
@@ -106,7 +107,10 @@ async function requireUse(app: App, person: PersonViewer, kind: FollowedKind, th
   const right = await rightOn(app, person, isThere ? kind : makes, isThere ? thing : '*');
   if (isAtLeast(right, 'edit')) return;
   if (thing !== null && isThere && right === undefined) throw notFound(kind, thing, []);
-  throw new Refusal('NOT_ALLOWED', `You do not have permission to ${isThere ? `edit ${kind} “${thing}”` : `create a ${kind}`}.`);
+  throw new Refusal(
+    'NOT_ALLOWED',
+    `You do not have permission to ${isThere ? `edit ${kind} “${thing}”` : `create a ${kind}`}.`,
+  );
 }
 
 /**
@@ -180,7 +184,13 @@ export async function saveFollowed(app: App, person: PersonViewer, wish: FollowW
     );
     await followedFiles(app).upsert(row, { fields });
     const { sealedPassword: _, hookFingerprint: _hook, ...after } = row;
-    await remember(app, { who: person.email, what: 'synced file saved', thing: `followed file ${name}`, origin, after });
+    await remember(app, {
+      who: person.email,
+      what: 'synced file saved',
+      thing: `followed file ${name}`,
+      origin,
+      after,
+    });
   });
   const outcome = await checkNow(app, name).catch(async (error: unknown): Promise<FollowOutcome> => {
     if (!isRefusal(error, 'REFRESH_ACTIVE')) throw error;
@@ -298,7 +308,9 @@ export async function checkNow(app: App, name: string): Promise<FollowOutcome> {
   try {
     const person = await findPerson(app, { id: row.ownerId });
     if (!person)
-      throw new Refusal('NOT_ALLOWED', 'The owner of the synced file is deactivated.', { hint: 'Save it again with your permissions.' });
+      throw new Refusal('NOT_ALLOWED', 'The owner of the synced file is deactivated.', {
+        hint: 'Save it again with your permissions.',
+      });
     const found = await fetchFile(app, row, async (file) => ({
       file,
       taken: await importFile(app, person, row, file),

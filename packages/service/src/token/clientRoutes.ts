@@ -98,7 +98,11 @@ export const clientRoutes: Route[] = [
     summary: 'Rotate the secret of a client; the previous one stays valid for a while',
     params: Joi.object({ id: thing.required() }),
     body: Joi.object({
-      hours: Joi.number().min(0).max(720).default(24).description('hours that the previous secret stays valid; 0 revokes it at once'),
+      hours: Joi.number()
+        .min(0)
+        .max(720)
+        .default(24)
+        .description('hours that the previous secret stays valid; 0 revokes it at once'),
     }).default({ hours: 24 }),
     handle: ({ app, person, params, body, origin: from }) =>
       renewSecret(app, person, params.id, { hours: body.hours, origin: from }),

@@ -284,7 +284,9 @@ export async function renewSecret(
     const held = await holdClient(app, id);
     if (held?.state !== 'active') throw notFound('client', id, []);
     if (held.publicKeys)
-      throw new Refusal('INPUT_INVALID', `Client “${id}” authenticates with its own key and has no secret.`, { pointer: 'id' });
+      throw new Refusal('INPUT_INVALID', `Client “${id}” authenticates with its own key and has no secret.`, {
+        pointer: 'id',
+      });
     const change = {
       secretFingerprint: fingerprint(secret),
       formerFingerprint: held.secretFingerprint,

@@ -20,16 +20,8 @@ const text = Joi.string().max(16_384);
 export const viewWords = {
   page: Joi.string().max(60).description('name of a page'),
   where: text.description('filter as CQL2 text; it can only remove rows'),
-  choose: Joi.array()
-    .items(text)
-    .single()
-    .max(60)
-    .description('selection as figure:value; repeat for several'),
-  drill: Joi.array()
-    .items(text)
-    .single()
-    .max(20)
-    .description('drill-down as figure:value; one per level'),
+  choose: Joi.array().items(text).single().max(60).description('selection as figure:value; repeat for several'),
+  drill: Joi.array().items(text).single().max(20).description('drill-down as figure:value; one per level'),
   without: Joi.array().items(Joi.string().max(63)).single().max(30).description('parameters whose default is unset'),
   record: Joi.array()
     .items(text)
@@ -159,7 +151,11 @@ export interface Instead {
 
 /** What the listener has: by it the service sees whether something changed before anybody listened. */
 const shownWords = {
-  since: Joi.array().items(text).single().max(100).description('current version as dataset:version; repeat for several'),
+  since: Joi.array()
+    .items(text)
+    .single()
+    .max(100)
+    .description('current version as dataset:version; repeat for several'),
   edition: Joi.number().integer().min(1).description('current edition'),
 };
 

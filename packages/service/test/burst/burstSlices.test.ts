@@ -365,7 +365,7 @@ describe('copies of several values', () => {
       list.replace('Europe/Athens', 'Europe/Atlantis'),
       'id=lead&timeZone=zone&format=lead',
     );
-    assert.match(odd.text, /is no time zone/);
-    assert.match(odd.text, /`north` is no format/);
+    assert.match(odd.text, /is not a time zone/);
+    assert.match(odd.text, /“north” is not a/);
   });
 });

@@ -298,7 +298,7 @@ describe('destinations', () => {
     });
     const out = await run('to-share', { ...few, again: true });
     assert.equal(out.counts.failed, 3);
-    assert.match(out.entries[0]!.reason!, /leads out of the directory/);
+    assert.match(out.entries[0]!.reason!, /outside the folder for exports/);
   });
 
   it('tell a program of each copy, signed, and again under the same number until it has heard', async () => {
@@ -387,14 +387,14 @@ describe('destinations', () => {
     assert.deepEqual([unknown.status, unknown.body.nearest?.[0]], [404, 'quay-library']);
     assert.match(
       (await save({ destination: { kind: 'webhook', to: 'quay-library' } })).text,
-      /is a library, not a webhook/,
+      /has type library, not webhook/,
     );
     assert.match(
       (await save({ destination: { kind: 'library', to: 'quay-library', folder: '{quai}' } })).text,
-      /nothing fills/,
+      /unknown placeholder “{quai}”/,
     );
-    assert.match((await save({ empty: 'note' })).text, /a note to those without rows needs mail/);
-    assert.match((await save({ formats: ['template'] })).text, /needs a prepared workbook/);
+    assert.match((await save({ empty: 'note' })).text, /without rows needs email/);
+    assert.match((await save({ formats: ['template'] })).text, /needs a workbook template/);
     assert.equal(
       (await house.call('DELETE', '/api/v1/destinations/quay-library', { as: publisher })).body.code,
       'IN_USE',

@@ -90,7 +90,7 @@ describe('recipient lists', () => {
       house.call('PUT', `/api/v1/lists/slips-few?id=quay${query}`, { as: publisher, csv: text });
     const refused = await send('');
     assert.deepEqual([refused.status, refused.body.code], [400, 'LIST_INVALID']);
-    assert.match(refused.text, /and 1 more/);
+    assert.match(refused.text, /1 more problem/);
     const made = await send('&invalidRows=skip');
     assert.equal(made.status, 200, made.text);
     const loaded = made.body as unknown as {

@@ -44,7 +44,8 @@ const signInElsewhere = () => openSignInWindow((key) => emit('signedIn', key));
     </template>
     <template v-else>
       <p>
-        {{ problem.detail }}<template v-if="problem.position">
+        {{ problem.detail
+        }}<template v-if="problem.position">
           (line {{ problem.position.line }}, column {{ problem.position.column }})</template
         >
       </p>
