@@ -95,8 +95,8 @@ describe('in a browser', () => {
     await page.goto(`${house.url}/v/quay-page`);
     await page.request.post(`${house.url}/api/v1/session`, { data: { email: manager, password: 'lantern-quay-7' } });
     await page.goto(`${house.url}/v/quay-page?Quay=Q001`);
-    await page.getByText('has no parameter `Quay`').waitFor();
-    await page.getByText('Did you mean `quay`?').waitFor();
+    await page.getByText('has no parameter “Quay”').waitFor();
+    await page.getByText('Did you mean “quay”?').waitFor();
     await page.goto(`${house.url}/v/quay-page?where=${encodeURIComponent("quay_id == 'x'")}`);
     await page.getByText('Equal is written with one =').waitFor();
   });

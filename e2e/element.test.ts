@@ -97,6 +97,6 @@ void place.refresh();`;
     }
     assert.deepEqual(documents, [], 'the frame stays');
     await page.getByLabel('record').fill('{ "Quay": "Q017" }');
-    await frame.getByText('The record comes without “quay”').waitFor();
+    await frame.getByText('The record has no field “quay”').waitFor();
   });
 });

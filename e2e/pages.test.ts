@@ -128,7 +128,7 @@ describe('every page', () => {
     ['/console/access/active', 'harbour-portal'],
     ['/console/bursts', 'Monthly quay pack'],
     ['/console/bursts/quay-pack', 'No runs yet'],
-    ['/console/bursts/quay-rows', 'Schedule: after its data was loaded anew'],
+    ['/console/bursts/quay-rows', 'Schedule: after a refresh of its data'],
     ['/console/bursts/kiosk-takings/edit', 'No errors.'],
     ['/console/lists', 'quay-managers'],
     ['/console/lists/quay-managers', 'Q017'],

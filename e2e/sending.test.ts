@@ -129,7 +129,7 @@ describe('sending, in a browser', () => {
     await page.getByLabel('Warn at').fill('500');
     await page.getByLabel('Block at').fill('400');
     await page.getByRole('button', { name: 'Save' }).click();
-    await page.getByText(/a warning after the stop would come too late/i).waitFor();
+    await page.getByText(/The warning must be lower than the limit/).waitFor();
     await page.getByLabel('Block at').fill('900');
     await page.getByRole('button', { name: 'Save' }).click();
     await page.getByText(/used \d+ of 900 s of computing today/).waitFor();

@@ -91,7 +91,7 @@ describe('the viewer', () => {
     assert.equal(await input.inputValue(), "vessel = 'Tern Light'");
     await input.fill("vesel = 'Tern Light'");
     await page.getByRole('button', { name: 'Apply' }).click();
-    await page.getByRole('alert').filter({ hasText: 'did you mean `vessel`' }).waitFor();
+    await page.getByRole('alert').filter({ hasText: 'Did you mean “vessel”?' }).waitFor();
     assert.equal(await value('Passengers'), whole);
     await input.fill("vessel = 'Tern Light'");
     await page.getByRole('button', { name: 'Apply' }).click();
