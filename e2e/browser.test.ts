@@ -98,7 +98,7 @@ describe('in a browser', () => {
     await page.getByText('has no parameter “Quay”').waitFor();
     await page.getByText('Did you mean “quay”?').waitFor();
     await page.goto(`${house.url}/v/quay-page?where=${encodeURIComponent("quay_id == 'x'")}`);
-    await page.getByText('Equal is written with one =').waitFor();
+    await page.getByText('Use one = to compare values').waitFor();
   });
 
   it('the console signs in, opens a report, plans and sends a burst', async () => {

@@ -129,7 +129,7 @@ class Parser {
     if (token.kind === 'symbol' && comparisons.has(token.value)) {
       this.#next++;
       if (this.#is('symbol', '=') && token.value === '=') {
-        throw this.#refuse(this.#peek().span, '“==” is not an operator.', 'Write “equal” with one =.');
+        throw this.#refuse(this.#peek().span, '“==” is not an operator.', 'Use one = to compare values.');
       }
       const right = this.#additive();
       const more = this.#peek();

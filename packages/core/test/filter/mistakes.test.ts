@@ -26,7 +26,7 @@ describe('the classic mistakes', () => {
     ['sailed_on >= 2026-10-01', 14, "write DATE('2026-10-01')"],
     ['planned_departure < 2026-10-01', 21, "write TIMESTAMP('2026-10-01T00:00:00Z')"],
     ["planned_departure < '2026-10-01'", 21, "write TIMESTAMP('2026-10-01T00:00:00Z')"],
-    ["quay_id == 'Q017'", 10, 'Write “equal” with one =.'],
+    ["quay_id == 'Q017'", 10, 'Use one = to compare values.'],
     ["quay_id != 'Q017'", 9, 'Write “not equal” as <>.'],
     ['quay_id = "Q017"', 11, "double quotes name a column; text stands between single quotes: 'Q017'"],
     ["Quay_ID = 'Q017'", 1, 'Did you mean “quay_id”? Names are case-sensitive.'],
