@@ -30,6 +30,9 @@ const open = () =>
     terminated: () => (opened = undefined),
   }));
 
+/** Set from the moment that everything is deleted until the screen pairs again: requests under way store nothing. */
+let isClosed = false;
+
 async function makeKeys(): Promise<Keys> {
   const device = await crypto.subtle.generateKey({ name: 'ECDSA', namedCurve: 'P-256' }, false, ['sign', 'verify']);
   const seal = await crypto.subtle.generateKey({ name: 'AES-GCM', length: 256 }, false, ['encrypt', 'decrypt']);
@@ -41,17 +44,14 @@ async function findKeys(): Promise<Keys> {
   const known = (await db.get('keys', 'own')) as Keys | undefined;
   if (known) return known;
   const made = await makeKeys();
-  await db.put('keys', made, 'own');
+  if (!isClosed) await db.put('keys', made, 'own');
   return made;
 }
 
-/** Set from the moment everything is forgotten until there is a key again: what is under way then keeps nothing. */
-let isClosed = false;
-
 let held: Promise<Keys> | undefined;
 
-/** The keys of this device, made once. */
-export const keys = (): Promise<Keys> => (held ??= findKeys());
+/** The keys of this device, made once. Requests that end after everything was deleted sign with keys that are not stored. */
+export const keys = (): Promise<Keys> => (isClosed ? makeKeys() : (held ??= findKeys()));
 
 interface Sealed {
   readonly iv: Uint8Array<ArrayBuffer>;
@@ -72,6 +72,7 @@ export const store: Store = {
     }
   },
   async putBytes(name, plain) {
+    if (isClosed) return false;
     const [db, { seal }] = await Promise.all([open(), keys()]);
     const iv = crypto.getRandomValues(new Uint8Array(12));
     const bytes = await crypto.subtle.encrypt({ name: 'AES-GCM', iv }, seal, plain);
